@@ -1,0 +1,1 @@
+"""The frozen design, its edits, its history and its differences."""

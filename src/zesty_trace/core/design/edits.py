@@ -1,0 +1,258 @@
+"""Edits: functions from a design to a design. None changes its argument; each raises EditError if it cannot apply."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from msgspec.structs import replace
+
+from zesty_trace.core.design.model import (
+    ChangeNote,
+    Design,
+    ImageSpec,
+    Layer,
+    Part,
+    Pin,
+    Placement,
+    Pour,
+    SheetSpot,
+    Track,
+    Via,
+)
+from zesty_trace.errors import EditError
+
+NET_NAME = re.compile(r"^[A-Za-z0-9_+\-/.#]{1,40}$")
+
+
+def set_brief(design: Design, **facts: Any) -> Design:
+    """Change fields of the brief by name."""
+    return replace(design, brief=replace(design.brief, **facts))
+
+
+def set_build(design: Design, **facts: Any) -> Design:
+    """Change how the batch is made."""
+    return replace(design, build=replace(design.build, **facts))
+
+
+def set_name(design: Design, name: str) -> Design:
+    """Rename the project."""
+    if not name.strip():
+        raise EditError("The board needs a name", "name", "Type one or more letters")
+    return replace(design, name=name.strip())
+
+
+def add_part(design: Design, part: Part) -> Design:
+    """Add a part under a reference that is still free."""
+    if part.ref in design.parts:
+        raise EditError(f"{part.ref} is there already", part.ref, "Choose another reference")
+    return replace(design, parts={**design.parts, part.ref: part})
+
+
+def change_part(design: Design, ref: str, **facts: Any) -> Design:
+    """Change the value, package, block, variants or notes of a part."""
+    return replace(design, parts={**design.parts, ref: replace(_part(design, ref), **facts)})
+
+
+def remove_part(design: Design, ref: str) -> Design:
+    """Take a part out, with its connections, its spot on the sheet and its place on the board."""
+    _part(design, ref)
+    nets = {n: tuple(p for p in pins if p.ref != ref) for n, pins in design.nets.items()}
+    board = replace(design.board, placements={r: p for r, p in design.board.placements.items() if r != ref})
+    return replace(
+        design,
+        parts={r: p for r, p in design.parts.items() if r != ref},
+        nets={n: p for n, p in nets.items() if p},
+        not_connected=tuple(p for p in design.not_connected if p.ref != ref),
+        sheet={r: s for r, s in design.sheet.items() if r != ref},
+        board=board,
+    )
+
+
+def connect(design: Design, pin: Pin, net: str) -> Design:
+    """Put `pin` on `net`, taking it off any other net. The net is made if it is new."""
+    _part(design, pin.ref)
+    if not NET_NAME.match(net):
+        raise EditError(f"“{net}” cannot name a net", net, "Use letters, digits and _ + - / . #, up to 40 of them")
+    nets = {n: tuple(p for p in pins if p != pin) for n, pins in design.nets.items()}
+    nets[net] = tuple(sorted({*nets.get(net, ()), pin}))
+    free = tuple(p for p in design.not_connected if p != pin)
+    return replace(design, nets={n: p for n, p in nets.items() if p}, not_connected=free)
+
+
+def disconnect(design: Design, pin: Pin) -> Design:
+    """Take `pin` off its net."""
+    nets = {n: tuple(p for p in pins if p != pin) for n, pins in design.nets.items()}
+    return replace(design, nets={n: p for n, p in nets.items() if p})
+
+
+def join_pins(design: Design, a: Pin, b: Pin) -> Design:
+    """Connect two pins: free pins join the other's net; two nets become one, keeping the more telling name."""
+    net_of = design.net_of()
+    net_a, net_b = net_of.get(a), net_of.get(b)
+    if net_a and net_b:
+        return design if net_a == net_b else merge_nets(design, net_a, net_b)
+    name = net_a or net_b or fresh_net(design, f"{a.ref}_{a.number}")
+    return connect(connect(design, a, name), b, name)
+
+
+def merge_nets(design: Design, a: str, b: str) -> Design:
+    """Make one net of two; the net with more pins gives its name, and copper of the other is renamed."""
+    keep, drop = (a, b) if len(design.nets[a]) >= len(design.nets[b]) else (b, a)
+    nets = {n: p for n, p in design.nets.items() if n != drop}
+    nets[keep] = tuple(sorted({*design.nets[a], *design.nets[b]}))
+    return _rename_copper(replace(design, nets=nets), drop, keep)
+
+
+def rename_net(design: Design, old: str, new: str) -> Design:
+    """Give a net another name; EditError if the name is taken."""
+    if old not in design.nets:
+        raise EditError(f"There is no net {old}", old, "Check the name in the wiring list")
+    if new in design.nets:
+        raise EditError(f"{new} is another net", new, "Choose a free name, or connect the two")
+    if not NET_NAME.match(new):
+        raise EditError(f"“{new}” cannot name a net", new, "Use letters, digits and _ + - / . #")
+    nets = {(new if n == old else n): p for n, p in design.nets.items()}
+    return _rename_copper(replace(design, nets=nets), old, new)
+
+
+def _rename_copper(design: Design, old: str, new: str) -> Design:
+    board = design.board
+    return replace(
+        design,
+        board=replace(
+            board,
+            tracks=tuple(replace(t, net=new) if t.net == old else t for t in board.tracks),
+            vias=tuple(replace(v, net=new) if v.net == old else v for v in board.vias),
+            pours=tuple(replace(p, net=new) if p.net == old else p for p in board.pours),
+        ),
+    )
+
+
+def leave_open(design: Design, pin: Pin) -> Design:
+    """Say that `pin` is meant to stay unconnected."""
+    _part(design, pin.ref)
+    return replace(disconnect(design, pin), not_connected=tuple(sorted({*design.not_connected, pin})))
+
+
+def move_on_sheet(design: Design, spots: Mapping[str, tuple[int, int]]) -> Design:
+    """Keep the user's spots on the sheet, in grid units."""
+    moved = {ref: SheetSpot(x=x, y=y) for ref, (x, y) in spots.items()}
+    return replace(design, sheet={**design.sheet, **moved})
+
+
+def forget_sheet(design: Design) -> Design:
+    """Let the sheet arrange itself again."""
+    return replace(design, sheet={})
+
+
+def set_outline(design: Design, points: Iterable[tuple[int, int]]) -> Design:
+    """Give the board its outline, a closed polygon of at least three corners."""
+    outline = tuple(points)
+    if len(outline) < 3:
+        raise EditError("An outline needs three corners or more", "outline", "Draw more corners")
+    return replace(design, board=replace(design.board, outline=outline))
+
+
+def place(design: Design, ref: str, placement: Placement) -> Design:
+    """Put a part on the board. Copper stays where it is; the review tells what no longer fits."""
+    _part(design, ref)
+    return set_board(design, placements={**design.board.placements, ref: placement})
+
+
+def nudge(design: Design, ref: str, dx_nm: int = 0, dy_nm: int = 0, turn_mdeg: int = 0, flip: bool = False) -> Design:
+    """Move, turn or flip a placed part. EditError if it is not on the board yet."""
+    spot = design.board.placements.get(ref)
+    if spot is None:
+        raise EditError(f"{ref} is not on the board yet", ref, "Place the rest first")
+    other: Layer = "bottom" if spot.side == "top" else "top"
+    moved = replace(
+        spot,
+        x_nm=spot.x_nm + dx_nm,
+        y_nm=spot.y_nm + dy_nm,
+        angle_mdeg=(spot.angle_mdeg + turn_mdeg) % 360_000,
+        side=other if flip else spot.side,
+    )
+    return place(design, ref, moved)
+
+
+def set_board(design: Design, **facts: Any) -> Design:
+    """Change fields of the board by name."""
+    return replace(design, board=replace(design.board, **facts))
+
+
+def set_copper(design: Design, tracks: Iterable[Track], vias: Iterable[Via], pours: Iterable[Pour]) -> Design:
+    """Replace all routed copper."""
+    return set_board(design, tracks=tuple(tracks), vias=tuple(vias), pours=tuple(pours))
+
+
+def rip_up(design: Design) -> Design:
+    """Take all tracks, vias and pours off the board."""
+    return set_copper(design, (), (), ())
+
+
+def set_images(design: Design, images: Iterable[ImageSpec]) -> Design:
+    """Say which firmware images belong to the board."""
+    return replace(design, images=tuple(images))
+
+
+def note_change(design: Design, text: str) -> Design:
+    """Keep a point for the next revision."""
+    if not text.strip():
+        raise EditError("The note is empty", "note", "Type what the next revision should do better")
+    return replace(design, changes=(*design.changes, ChangeNote(text=text.strip())))
+
+
+def tick_change(design: Design, index: int, done: bool) -> Design:
+    """Mark a point of the change list as dealt with, or not."""
+    notes = list(design.changes)
+    notes[index] = replace(notes[index], done=done)
+    return replace(design, changes=tuple(notes))
+
+
+def next_revision(design: Design) -> Design:
+    """Return the design as the start of its next revision: A becomes B, ..., Z becomes AA."""
+    letters = design.revision or "A"
+    number = 0
+    for letter in letters:
+        number = number * 26 + ord(letter) - 64
+    number += 1
+    name = ""
+    while number:
+        number, rest = divmod(number - 1, 26)
+        name = chr(65 + rest) + name
+    return replace(design, revision=name)
+
+
+def fresh_net(design: Design, wish: str) -> str:
+    """Return `wish`, or the first of wish_2, wish_3 ... that is free."""
+    wish = re.sub(r"[^A-Za-z0-9_+\-/.#]", "_", wish)
+    name, count = wish, 1
+    while name in design.nets:
+        count += 1
+        name = f"{wish}_{count}"
+    return name
+
+
+def fresh_ref(design: Design, prefix: str) -> str:
+    """Return the first free reference with this prefix: R1, R2 ..."""
+    number = 1
+    while f"{prefix}{number}" in design.parts:
+        number += 1
+    return f"{prefix}{number}"
+
+
+def _part(design: Design, ref: str) -> Part:
+    try:
+        return design.parts[ref]
+    except KeyError:
+        raise EditError(f"There is no part {ref}", ref, "Check the reference") from None
+
+
+__all__ = [
+    "add_part", "change_part", "connect", "disconnect", "forget_sheet", "fresh_net",
+    "fresh_ref", "join_pins", "leave_open", "merge_nets", "move_on_sheet", "next_revision", "note_change", "nudge",
+    "place", "remove_part", "rename_net", "rip_up", "set_board", "set_brief", "set_build", "set_copper", "set_images",
+    "set_name", "set_outline", "tick_change",
+]  # fmt: skip

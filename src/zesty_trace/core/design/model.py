@@ -1,0 +1,207 @@
+"""The frozen design: one value from which every station computes.
+
+Structs are frozen and are only ever replaced; the dicts inside them are never written to after construction (every
+edit copies). Identity is by reference designator and by net name. Lengths are integer nanometres, angles
+millidegrees, electrical values SI floats.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+
+SCHEMA_VERSION = 1
+Layer = Literal["top", "bottom"]
+Alloy = Literal["leaded", "lead-free", "low-temperature"]
+
+
+class Pin(msgspec.Struct, frozen=True, order=True, array_like=True):
+    """One pin of one part, by number."""
+
+    ref: str
+    number: str
+
+    def __str__(self) -> str:
+        return f"{self.ref}.{self.number}"
+
+
+class TemplateHole(msgspec.Struct, frozen=True, kw_only=True):
+    """Where the case forces a part or a mounting hole to sit. Origin: the board's lower left corner."""
+
+    ref: str
+    x_nm: int
+    y_nm: int
+    angle_mdeg: int = 0
+
+
+class Brief(msgspec.Struct, frozen=True, kw_only=True):
+    """What the board must be; every later station checks against it."""
+
+    purpose: str = ""
+    quantity: int = 1
+    needed_by: str = ""
+    budget_eur: float = 0.0
+    supply_v: float = 12.0
+    supply_limit_a: float = 3.0
+    ambient_c: float = 25.0
+    humidity_pct: float = 50.0
+    case_width_nm: int = 80_000_000
+    case_height_nm: int = 56_000_000
+    case_depth_nm: int = 25_000_000
+    template: tuple[TemplateHole, ...] = ()
+    facts: dict[str, str] = {}
+
+
+class Part(msgspec.Struct, frozen=True, kw_only=True):
+    """One part. An empty `variants` means it is fitted in all of them."""
+
+    ref: str
+    kind: str
+    value: str = ""
+    package: str = ""
+    variants: tuple[str, ...] = ()
+    block: str = ""
+    notes: str = ""
+
+    def fitted(self, variant: str) -> bool:
+        """Whether the part is on the boards of `variant` ("" means the fullest board)."""
+        return not self.variants or not variant or variant in self.variants
+
+
+class SheetSpot(msgspec.Struct, frozen=True, kw_only=True):
+    """Where the user put a part on the sheet, in sheet grid units."""
+
+    x: int
+    y: int
+
+
+class Placement(msgspec.Struct, frozen=True, kw_only=True):
+    """Where a part sits on the board; `fixed` parts are not moved by the application."""
+
+    x_nm: int
+    y_nm: int
+    angle_mdeg: int = 0
+    side: Layer = "top"
+    fixed: bool = False
+
+
+class Track(msgspec.Struct, frozen=True, kw_only=True):
+    """A straight or jogging piece of copper of one width."""
+
+    net: str
+    layer: Layer
+    width_nm: int
+    points: tuple[tuple[int, int], ...]
+
+
+class Via(msgspec.Struct, frozen=True, kw_only=True):
+    """A plated hole from top to bottom copper."""
+
+    net: str
+    x_nm: int
+    y_nm: int
+    diameter_nm: int = 600_000
+    drill_nm: int = 300_000
+
+
+class Pour(msgspec.Struct, frozen=True, kw_only=True):
+    """An order to fill the rest of a layer with the copper of one net."""
+
+    net: str
+    layer: Layer
+
+
+class Rules(msgspec.Struct, frozen=True, kw_only=True):
+    """What the board house can make: a comfortable two-layer class (common practice)."""
+
+    clearance_nm: int = 200_000
+    track_nm: int = 250_000
+    drill_nm: int = 300_000
+    annular_nm: int = 150_000
+    edge_nm: int = 300_000
+    copper_um: float = 35.0
+    thickness_nm: int = 1_600_000
+    temperature_rise_c: float = 10.0
+    mask_margin_nm: int = 50_000
+
+
+class Board(msgspec.Struct, frozen=True, kw_only=True):
+    """Outline (closed, counter-clockwise), placements and copper."""
+
+    outline: tuple[tuple[int, int], ...] = ()
+    placements: dict[str, Placement] = {}
+    tracks: tuple[Track, ...] = ()
+    vias: tuple[Via, ...] = ()
+    pours: tuple[Pour, ...] = ()
+    rules: Rules = Rules()
+
+
+class Build(msgspec.Struct, frozen=True, kw_only=True):
+    """How this batch is made."""
+
+    alloy: Alloy = "lead-free"
+    variant: str = ""
+    colour: str = "green"
+    spare_boards: int = 0
+
+
+class ImageSpec(msgspec.Struct, frozen=True, kw_only=True):
+    """A firmware image in the project's `firmware/` folder, and which boards take it."""
+
+    file: str
+    target: str
+    variant: str = ""
+    base_address: int = 0
+
+
+class ChangeNote(msgspec.Struct, frozen=True, kw_only=True):
+    """A point for the next revision."""
+
+    text: str
+    done: bool = False
+
+
+class Design(msgspec.Struct, frozen=True, kw_only=True):
+    """The whole design of one revision of one board."""
+
+    schema: int = SCHEMA_VERSION
+    name: str = "Untitled board"
+    revision: str = "A"
+    brief: Brief = Brief()
+    variants: tuple[str, ...] = ()
+    parts: dict[str, Part] = {}
+    nets: dict[str, tuple[Pin, ...]] = {}
+    not_connected: tuple[Pin, ...] = ()
+    sheet: dict[str, SheetSpot] = {}
+    board: Board = Board()
+    build: Build = Build()
+    images: tuple[ImageSpec, ...] = ()
+    changes: tuple[ChangeNote, ...] = ()
+
+    def net_of(self) -> dict[Pin, str]:
+        """Return the net of every connected pin."""
+        return {pin: name for name, pins in self.nets.items() for pin in pins}
+
+    def fitted(self, variant: str = "") -> Design:
+        """Return the design with only the parts of `variant`; nets keep the remaining pins."""
+        if not variant:
+            return self
+        parts = {ref: part for ref, part in self.parts.items() if part.fitted(variant)}
+        nets = {n: tuple(p for p in pins if p.ref in parts) for n, pins in self.nets.items()}
+        return msgspec.structs.replace(self, parts=parts, nets={n: p for n, p in nets.items() if p})
+
+
+def to_json(design: Design) -> bytes:
+    """Return the design as UTF-8 JSON with a stable key order, two-space indented, so that it diffs well."""
+    return msgspec.json.format(msgspec.json.encode(design, order="sorted"), indent=2) + b"\n"
+
+
+def from_json(data: bytes) -> Design:
+    """Return the design in `data`. msgspec.ValidationError or msgspec.DecodeError if it is not one."""
+    return msgspec.json.decode(data, type=Design)
+
+
+def json_schema() -> dict[str, object]:
+    """Return the JSON Schema of `design.json`."""
+    return msgspec.json.schema(Design)

@@ -1,0 +1,128 @@
+"""Numbers as people write them: `4k7`, `100n`, `12 mil`, `0x44`; and back into words with units.
+
+Electrical values are SI floats. Lengths on the board are integer nanometres. The letter-for-point notation is that
+of IEC 60062 ("4k7", "2R2").
+"""
+
+from __future__ import annotations
+
+import math
+import re
+
+from zesty_trace.errors import InputError
+
+NM_PER_MM = 1_000_000
+NM_PER_MIL = 25_400
+PREFIX = {
+    "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0,
+    "R": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
+}  # fmt: skip
+_UNITS = r"(?:ohms?|Ω|Ohms?|F|H|Hz|V|A|W|%)"
+_PLAIN = re.compile(rf"^\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*([pnuµμmRkKMG]?)\s*{_UNITS}?\s*$")
+_LETTER_POINT = re.compile(rf"^\s*(\d+)([pnuµμmRkKMG])(\d+)\s*{_UNITS}?\s*$")
+_LENGTH = re.compile(r"^\s*([-+]?\d+(?:[.,]\d+)?)\s*(mm|mil|mils|um|µm|in|\")?\s*$")
+_STEPS = [(1e9, "G"), (1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p")]
+
+
+def parse_value(text: str, where: str = "") -> float:
+    """Return the SI value of `text`: `4k7`, `4.7k`, `100n`, `0.1 uF`, `330`. InputError if it is none of these.
+
+    >>> parse_value("4k7"), parse_value("2R2")
+    (4700.0, 2.2)
+    """
+    if match := _LETTER_POINT.match(text):
+        whole, letter, part = match.groups()
+        return float(f"{whole}.{part}") * PREFIX[letter]
+    if match := _PLAIN.match(text):
+        number, letter = match.groups()
+        return float(number.replace(",", ".")) * PREFIX[letter]
+    raise InputError(f"“{text}” is not a value", where, "Write it like 4k7, 100n, 0.1u or 330")
+
+
+def leading_value(text: str) -> float | None:
+    """Return the value that the first word of `text` states, or None: `100u 25 V` gives 1e-4."""
+    words = text.split()
+    if not words:
+        return None
+    try:
+        return parse_value(words[0])
+    except InputError:
+        return None
+
+
+def parse_length_nm(text: str, where: str = "") -> int:
+    """Return a length in nanometres; without a unit it is millimetres. InputError otherwise.
+
+    >>> parse_length_nm("12 mil"), parse_length_nm("1.6")
+    (304800, 1600000)
+    """
+    match = _LENGTH.match(text)
+    if not match:
+        raise InputError(f"“{text}” is not a length", where, "Write it like 1.6, 1.6 mm or 12 mil")
+    number = float(match.group(1).replace(",", "."))
+    per_unit = {"mil": NM_PER_MIL, "mils": NM_PER_MIL, "um": 1000, "µm": 1000, "in": 25_400_000, '"': 25_400_000}
+    return round(number * per_unit.get(match.group(2) or "mm", NM_PER_MM))
+
+
+def parse_address(text: str, where: str = "") -> int:
+    """Return a 7-bit bus address written in hex (`0x44`) or decimal (`68`). InputError if out of 0..127."""
+    try:
+        address = int(text.strip(), 0)
+    except ValueError:
+        raise InputError(f"“{text}” is not a bus address", where, "Write it like 0x44 or 68") from None
+    if not 0 <= address <= 0x7F:
+        raise InputError(f"{address} does not fit in 7 bits", where, "Bus addresses run from 0x00 to 0x7F (0 to 127)")
+    return address
+
+
+def nm(length_mm: float) -> int:
+    """Return millimetres as integer nanometres."""
+    return round(length_mm * NM_PER_MM)
+
+
+def mm(length_nm: float) -> float:
+    """Return nanometres as millimetres."""
+    return length_nm / NM_PER_MM
+
+
+def say_mm(length_nm: float) -> str:
+    """Return a length for reading: `0.25 mm (10 mil)`."""
+    return f"{mm(length_nm):.2f} mm ({length_nm / NM_PER_MIL:.0f} mil)"
+
+
+def say(value: float, unit: str = "", digits: int = 3) -> str:
+    """Return a value in engineering notation with `digits` significant digits: `4.70 kΩ`, `6.1 mA`.
+
+    >>> say(0.0061, "A", 2), say(4700, "Ω", 2)
+    ('6.1 mA', '4.7 kΩ')
+    """
+    if not math.isfinite(value):
+        return f"— {unit}".strip()
+    if value == 0:
+        return f"0 {unit}".strip()
+    size = abs(value)
+    for scale, letter in _STEPS:
+        if size >= scale * 0.9995:
+            break
+    else:
+        return f"0 {unit}".strip()
+    scaled = value / scale
+    decimals = max(0, digits - 1 - math.floor(math.log10(abs(scaled))))
+    return f"{scaled:.{decimals}f} {letter}{unit}".strip()
+
+
+def say_part_value(value: float) -> str:
+    """Return a part value the short way people mark it: 4700 gives `4k7`, 1e-7 gives `100n`."""
+    if value == 0:
+        return "0"
+    scale, letter = next(((s, a) for s, a in _STEPS if abs(value) >= s * 0.9995), (1e-12, "p"))
+    letter = "u" if letter == "µ" else letter
+    number = f"{value / scale:.3g}"
+    if "." in number and letter:
+        return number.replace(".", letter)
+    return number + letter
+
+
+def say_address(address: int) -> str:
+    """Return a bus address both ways, since people mix them: `0x44 (68)`."""
+    return f"0x{address:02X} ({address})"
