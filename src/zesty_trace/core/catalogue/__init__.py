@@ -1,0 +1,1 @@
+"""Part kinds, packages and land patterns."""
