@@ -1,0 +1,171 @@
+"""What the solved circuit says about the design: voltages per net, heat per part, the spread that tolerances give."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.build import OperatingState, build_network, operating_states
+from zesty_trace.core.circuit.network import FloatArray, Network
+from zesty_trace.core.circuit.solver import Solution, solve
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Pin
+
+
+@dataclass(frozen=True)
+class Heat:
+    """How warm a part gets: T = ambient + P x R_thetaJA (common practice; JESD51-2 defines R_thetaJA)."""
+
+    ref: str
+    state: str
+    power_w: float
+    theta_c_per_w: float
+    temperature_c: float
+    limit_c: float
+
+
+@dataclass(frozen=True)
+class Operating:
+    """One state of the design, solved."""
+
+    state: OperatingState
+    solution: Solution
+
+    def net_voltages(self) -> dict[str, float]:
+        """Return net or private node -> V."""
+        return self.solution.all_voltages()
+
+
+class Analysis:
+    """All states of one design, solved when first asked for."""
+
+    def __init__(self, design: Design, catalogue: Catalogue) -> None:
+        self.design, self.catalogue = design, catalogue
+        self._solved: dict[str, Operating] = {}
+        self.states = operating_states(design, catalogue)
+
+    def operating(self, state: OperatingState) -> Operating:
+        """Return the solved state. SolveError if it has no solution."""
+        if state.name not in self._solved:
+            network = build_network(self.design, self.catalogue, state)
+            self._solved[state.name] = Operating(state, solve(network))
+        return self._solved[state.name]
+
+    def worst(self) -> Operating:
+        """Return the state with everything on."""
+        return self.operating(self.states[-1])
+
+    def all(self) -> list[Operating]:
+        """Return every state, solved."""
+        return [self.operating(s) for s in self.states]
+
+    def heats(self) -> list[Heat]:
+        """Return the warmest state of each part that has a thermal resistance, warmest first."""
+        best: dict[str, Heat] = {}
+        for operating in self.all():
+            for ref, power in operating.solution.part_powers().items():
+                heat = self._heat(ref, operating.state.name, power)
+                if heat and (ref not in best or heat.temperature_c > best[ref].temperature_c):
+                    best[ref] = heat
+        return sorted(best.values(), key=lambda h: -h.temperature_c)
+
+    def _heat(self, ref: str, state: str, power_w: float) -> Heat | None:
+        part = self.design.parts.get(ref)
+        if part is None:
+            return None
+        kind = kind_of(self.design, self.catalogue, ref)
+        theta = self.catalogue.package(part.package or kind.packages[0]).theta_ja_c_per_w
+        if not theta or kind.connector:
+            return None
+        limit = kind.facts.get("tj_max_c", 125.0)
+        return Heat(ref, state, power_w, theta, self.design.brief.ambient_c + power_w * theta, limit)
+
+    def pin_peaks(self) -> dict[Pin, float]:
+        """Return the largest current magnitude of each pin over all states, A."""
+        peaks: dict[Pin, float] = {}
+        for operating in self.all():
+            for pin, amp in operating.solution.pin_currents().items():
+                peaks[pin] = max(peaks.get(pin, 0.0), abs(amp))
+        return peaks
+
+
+@lru_cache(maxsize=16)
+def _analysis_by_id(key: int, design_holder: "_Held", catalogue_holder: "_Held") -> Analysis:
+    return Analysis(design_holder.value, catalogue_holder.value)
+
+
+class _Held:
+    """Holds a value and compares by identity, so that analyses of the same value are shared."""
+
+    def __init__(self, value: object) -> None:
+        self.value = value
+
+    def __hash__(self) -> int:
+        return id(self.value)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Held) and other.value is self.value
+
+
+def analyse(design: Design, catalogue: Catalogue) -> Analysis:
+    """Return the analysis of a design; the last few are kept."""
+    return _analysis_by_id(id(design), _Held(design), _Held(catalogue))
+
+
+@dataclass(frozen=True)
+class Spread:
+    """A nominal value and how far part tolerances can move it either way."""
+
+    nominal: float
+    low: float
+    high: float
+
+
+def tolerance_scales(network: Network) -> list[tuple[tuple[int, str], float]]:
+    """Return ((element index, parameter), relative half-width) of everything that has a tolerance."""
+    return [
+        ((k, name), width)
+        for k, element in enumerate(network.elements)
+        for name, width in element.tolerances.items()
+        if width > 0
+    ]
+
+
+def worst_case(network: Network) -> tuple[Solution, dict[str, Spread]]:
+    """Return the nominal solution and the worst-case spread of every node, V.
+
+    Each toleranced value is moved to both ends alone; the shifts of one sign are added up (worst-case by
+    sensitivity, common practice). One batch solves all corners.
+    """
+    items = tolerance_scales(network)
+    scale = {key: np.ones(2 * len(items) + 1) for key, _ in items}
+    for row, (key, width) in enumerate(items):
+        scale[key][1 + 2 * row] += width
+        scale[key][2 + 2 * row] -= width
+    solution = solve(network, scale)
+    spreads = {name: _spread(solution.voltages(name)) for name in network.nodes()}
+    return solution, spreads
+
+
+def _spread(values: FloatArray) -> Spread:
+    shift = values[1:] - values[0]
+    up = np.maximum(shift[0::2], shift[1::2]).clip(min=0).sum()
+    down = np.minimum(shift[0::2], shift[1::2]).clip(max=0).sum()
+    return Spread(float(values[0]), float(values[0] + down), float(values[0] + up))
+
+
+def branch_spread(solution: Solution, element: int, terminal: int) -> Spread:
+    """Return the worst-case spread of a terminal current of a worst_case solution, A."""
+    return _spread(solution.terminal_current[element][:, terminal])
+
+
+def sampled_scale(network: Network, rng: np.random.Generator, samples: int) -> Mapping[tuple[int, str], FloatArray]:
+    """Return random factors for each toleranced value: normal, the tolerance at three sigma, cut off there."""
+    return {
+        key: 1.0 + width * np.clip(rng.standard_normal(samples) / 3.0, -1.0, 1.0)
+        for key, width in tolerance_scales(network)
+    }

@@ -1,0 +1,190 @@
+"""From the design to a circuit in one of its operating states."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.circuit.devices import THERMAL_V
+from zesty_trace.core.circuit.network import Element, Network
+from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of
+from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.quantities import leading_value
+
+INPUT_LEAK_OHM = 1e7
+SUPPLY_CURRENT_TOLERANCE = 0.15
+SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
+BRICK_OHM = 0.02
+
+
+@dataclass(frozen=True)
+class OperatingState:
+    """Which controller outputs are high; every other output is low and every input left alone."""
+
+    name: str
+    high: frozenset[Pin] = frozenset()
+
+
+def operating_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
+    """Return the states worth solving: all off, each output alone, all on."""
+    outputs = controller_outputs(design, catalogue)
+    net_of = design.net_of()
+    alone = [OperatingState(f"{net_of[p]} on", frozenset((p,))) for p in outputs]
+    if not outputs:
+        return [OperatingState("at rest")]
+    return [OperatingState("all off"), *alone, OperatingState("all on", frozenset(outputs))]
+
+
+def all_on(design: Design, catalogue: Catalogue) -> OperatingState:
+    """Return the state with every output high."""
+    return operating_states(design, catalogue)[-1]
+
+
+class _Builder:
+    def __init__(self, design: Design, catalogue: Catalogue, state: OperatingState) -> None:
+        self.design, self.catalogue, self.state = design, catalogue, state
+        self.net_of = design.net_of()
+        self.ground = ground_net(design, catalogue) or "GND"
+        self.outputs = set(controller_outputs(design, catalogue))
+        self.elements: list[Element] = []
+
+    def node(self, pin: Pin) -> str:
+        return self.net_of.get(pin, str(pin))
+
+    def add(
+        self, part: Part, type_: str, pins: tuple[Pin, ...], values: dict[str, float], tolerances: dict[str, float]
+    ) -> None:
+        nodes = tuple(self.node(p) for p in pins)
+        self.elements.append(Element(part.ref, type_, nodes, values, pins, tolerances))
+
+    def supply_pins(self, part: Part, kind: Kind) -> tuple[Pin, Pin]:
+        supply = kind.pin_named(str(kind.model["supply"])).number
+        ground = kind.pin_named(str(kind.model["ground"])).number
+        return Pin(part.ref, supply), Pin(part.ref, ground)
+
+
+def _pin(part: Part, kind: Kind, name: str) -> Pin:
+    return Pin(part.ref, kind.pin_named(name).number)
+
+
+def _ends(part: Part) -> tuple[Pin, Pin]:
+    return Pin(part.ref, "1"), Pin(part.ref, "2")
+
+
+def _resistor(b: _Builder, part: Part, kind: Kind) -> None:
+    b.add(part, "resistor", _ends(part), {"ohm": leading_value(part.value) or 1.0}, {"ohm": kind.tolerance})
+
+
+def _fixed_resistor(b: _Builder, part: Part, kind: Kind) -> None:
+    b.add(part, "resistor", _ends(part), {"ohm": kind.number("ohm")}, {"ohm": 0.3})
+
+
+def junction_values(v_f: float, i_f: float, n: float) -> dict[str, float]:
+    """Return saturation current and ideality of a junction that drops `v_f` V at `i_f` A."""
+    return {"i_s": i_f / (math.exp(v_f / (n * THERMAL_V)) - 1), "n": n}
+
+
+def _diode(b: _Builder, part: Part, kind: Kind) -> None:
+    values = junction_values(forward_voltage(part, kind), kind.number("if"), kind.number("n", 1.0))
+    b.add(part, "diode", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {})
+
+
+def forward_voltage(part: Part, kind: Kind) -> float:
+    """Return the typical forward voltage at rated current, by the option in the part's value where there are options."""
+    option = part.value.split()[0] if part.value else ""
+    chosen = kind.options.get(option) or next(iter(kind.options.values()), {})
+    return float(chosen.get("vf", kind.number("vf")))
+
+
+def _nmos(b: _Builder, part: Part, kind: Kind) -> None:
+    vth = kind.number("vth")
+    k = 1.0 / (kind.number("r_on") * (kind.number("vgs_on") - vth))
+    pins = (_pin(part, kind, "D"), _pin(part, kind, "G"), _pin(part, kind, "S"))
+    b.add(part, "nmos", pins, {"vth": vth, "k": k}, {"k": 0.2})
+
+
+def _npn(b: _Builder, part: Part, kind: Kind) -> None:
+    pins = (_pin(part, kind, "C"), _pin(part, kind, "B"), _pin(part, kind, "E"))
+    b.add(part, "npn", pins, {"i_s": kind.number("i_s"), "beta": kind.number("beta")}, {"beta": 0.5})
+
+
+def _inlet(b: _Builder, part: Part, kind: Kind) -> None:
+    plus = next(p for p in kind.pins if p.role == "supply_out")
+    minus = next(p for p in kind.pins if p.role == "ground")
+    pins = (Pin(part.ref, plus.number), Pin(part.ref, minus.number))
+    b.add(
+        part, "source", pins, {"volt": b.design.brief.supply_v, "ohm": BRICK_OHM}, {"volt": SUPPLY_TOLERANCE}
+    )  # fmt: skip
+
+
+def _three(part: Part, kind: Kind) -> tuple[Pin, Pin, Pin]:
+    roles = {p.role: p.number for p in kind.pins}
+    return Pin(part.ref, roles["supply_in"]), Pin(part.ref, roles["supply_out"]), Pin(part.ref, roles["ground"])
+
+
+def _regulator(b: _Builder, part: Part, kind: Kind) -> None:
+    drop, at = kind.number("dropout"), kind.number("dropout_at", 1.0)
+    values = {
+        "v_out": kind.number("v_out"), "v_drop": 0.2 * drop, "r_drop": 0.8 * drop / at, "i_q": kind.number("i_q"),
+        "i_limit": kind.number("i_limit"), "r_out": 0.01,
+    }  # fmt: skip
+    b.add(part, "regulator", _three(part, kind), values, {"v_out": kind.number("tolerance")})
+
+
+def _converter(b: _Builder, part: Part, kind: Kind) -> None:
+    values = {name: kind.number(name) for name in ("v_out", "efficiency", "v_min", "i_q", "i_limit")}
+    tolerances = {"v_out": kind.number("tolerance"), "efficiency": 0.03}
+    b.add(part, "converter", _three(part, kind), {**values, "r_out": 0.02}, tolerances)
+
+
+def _current_load(b: _Builder, part: Part, kind: Kind) -> None:
+    b.add(part, "current_load", _ends(part), {"amp": leading_value(part.value) or 0.0}, {"amp": kind.tolerance})
+
+
+def _load(b: _Builder, part: Part, kind: Kind) -> None:
+    pins = b.supply_pins(part, kind)
+    b.add(part, "current_load", pins, {"amp": kind.number("i_supply")}, {"amp": SUPPLY_CURRENT_TOLERANCE})
+    for spec in kind.pins:
+        if spec.role == "input":
+            pin = Pin(part.ref, spec.number)
+            b.elements.append(
+                Element(part.ref, "resistor", (b.node(pin), b.node(pins[1])), {"ohm": INPUT_LEAK_OHM}, (pin, pins[1]))
+            )
+
+
+def _controller(b: _Builder, part: Part, kind: Kind) -> None:
+    supply, ground = b.supply_pins(part, kind)
+    amp = {"amp": kind.number("i_supply")}
+    b.add(part, "current_load", (supply, ground), amp, {"amp": SUPPLY_CURRENT_TOLERANCE})
+    drive = kind.number("r_drive")
+    for spec in kind.pins:
+        pin = Pin(part.ref, spec.number)
+        if spec.role == "output" or (pin in b.outputs and pin in b.state.high):
+            b.add(part, "resistor", (supply, pin), {"ohm": drive}, {"ohm": 0.3})
+        elif pin in b.outputs:
+            b.add(part, "resistor", (pin, ground), {"ohm": drive}, {"ohm": 0.3})
+        elif spec.role in ("bidirectional", "input", "open_drain"):
+            b.add(part, "resistor", (pin, ground), {"ohm": INPUT_LEAK_OHM}, {})
+
+
+def _nothing(b: _Builder, part: Part, kind: Kind) -> None:
+    """A part that carries no direct current."""
+
+
+MODELS: dict[str, Callable[[_Builder, Part, Kind], None]] = {
+    "resistor": _resistor, "fixed_resistor": _fixed_resistor, "capacitor": _nothing, "open": _nothing,
+    "diode": _diode, "led": _diode, "nmos": _nmos, "npn": _npn, "inlet": _inlet, "regulator": _regulator,
+    "converter": _converter, "current_load": _current_load, "load": _load, "controller": _controller,
+}  # fmt: skip
+
+
+def build_network(design: Design, catalogue: Catalogue, state: OperatingState | None = None) -> Network:
+    """Return the circuit of `design` in `state` (by default all on). Capacitors are open, inductors short."""
+    state = state or all_on(design, catalogue)
+    builder = _Builder(design, catalogue, state)
+    for ref, part in design.parts.items():
+        kind = kind_of(design, catalogue, ref)
+        MODELS[str(kind.model["type"])](builder, part, kind)
+    return Network(tuple(builder.elements), builder.ground)

@@ -1,0 +1,207 @@
+"""Device equations: terminal currents and their derivatives, over all elements of a type and all samples at once.
+
+Each function takes terminal voltages `v` (B, E, T), branch currents `i` (B, E) or None, and the parameter arrays (B, E).
+It returns `current` (B, E, T) into each terminal, `by_v` (B, E, T, T), `by_i` (B, E, T), and, for elements with a
+branch, the branch equation `f` (B, E) (to be 0) with `f_v` (B, E, T) and `f_i` (B, E).
+Sources: junction law of Shockley; square-law field-effect transistor (Shichman and Hodges 1968); transport form of
+Ebers and Moll (1954); regulators, converters and loads are behavioural (common practice).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from zesty_trace.core.circuit.network import FloatArray
+
+THERMAL_V = 0.025852  # k T / q at 300 K, V
+MAX_EXPONENT = 80.0
+BODY_DIODE_A = 1e-13
+LOAD_KNEE_V = 0.2
+REVERSE_A = 1e-5
+REVERSE_OHM = 100.0
+
+
+@dataclass
+class Stamp:
+    """What a device adds to the equations."""
+
+    current: FloatArray
+    by_v: FloatArray
+    by_i: FloatArray | None = None
+    f: FloatArray | None = None
+    f_v: FloatArray | None = None
+    f_i: FloatArray | None = None
+
+
+def _zeros(v: FloatArray) -> tuple[FloatArray, FloatArray]:
+    return np.zeros_like(v), np.zeros((*v.shape, v.shape[-1]))
+
+
+def _two_terminal(v: FloatArray, current: FloatArray, slope: FloatArray) -> Stamp:
+    flow, by_v = _zeros(v)
+    flow[..., 0], flow[..., 1] = current, -current
+    by_v[..., 0, 0] = by_v[..., 1, 1] = slope
+    by_v[..., 0, 1] = by_v[..., 1, 0] = -slope
+    return Stamp(flow, by_v)
+
+
+def softplus(x: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return ln(1 + e^x) and its derivative, without overflow."""
+    value = np.logaddexp(0.0, x)
+    return value, np.exp(x - value)
+
+
+def junction(v: FloatArray, i_s: FloatArray | float, n_vt: FloatArray | float) -> tuple[FloatArray, FloatArray]:
+    """Return the junction current and conductance; past exponent 80 the law goes on as a straight line."""
+    x = v / n_vt
+    e = np.exp(np.minimum(x, MAX_EXPONENT))
+    e = np.where(x > MAX_EXPONENT, e * (1 + x - MAX_EXPONENT), e)
+    slope = np.exp(np.minimum(x, MAX_EXPONENT))
+    return i_s * (e - 1), i_s * slope / n_vt
+
+
+def resistor(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Ohm's law."""
+    g = 1.0 / p["ohm"]
+    return _two_terminal(v, g * (v[..., 0] - v[..., 1]), g)
+
+
+def diode(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Anode, cathode."""
+    current, slope = junction(v[..., 0] - v[..., 1], p["i_s"], p["n"] * THERMAL_V)
+    return _two_terminal(v, current, slope)
+
+
+def current_load(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """A load that takes a constant current once its voltage is above about 0.5 V."""
+    t = np.tanh((v[..., 0] - v[..., 1]) / LOAD_KNEE_V)
+    return _two_terminal(v, p["amp"] * t, p["amp"] * (1 - t * t) / LOAD_KNEE_V)
+
+
+def nmos(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Drain, gate, source, with the body diode from source to drain."""
+    flow, by_v = _zeros(v)
+    d, g, s = v[..., 0], v[..., 1], v[..., 2]
+    swap = d < s
+    hi, lo = np.where(swap, s, d), np.where(swap, d, s)
+    vov = np.maximum(g - lo - p["vth"], 0.0)
+    vds = hi - lo
+    triode = vds < vov
+    k = p["k"]
+    current = np.where(triode, k * (vov - vds / 2) * vds, k * vov * vov / 2)
+    g_ov = np.where(triode, k * vds, k * vov)
+    g_ds = np.where(triode, k * (vov - vds), 0.0)
+    sign = np.where(swap, -1.0, 1.0)
+    on = vov > 0
+    g_gate = np.where(on, g_ov, 0.0)
+    by_hi, by_lo = g_ds, -g_ds - g_gate
+    by_d, by_s = np.where(swap, by_lo, by_hi), np.where(swap, by_hi, by_lo)
+    body, g_body = junction(s - d, BODY_DIODE_A, THERMAL_V)
+    flow[..., 0] = sign * current - body
+    flow[..., 2] = -flow[..., 0]
+    by_v[..., 0, 0] = sign * by_d + g_body
+    by_v[..., 0, 1] = sign * g_gate
+    by_v[..., 0, 2] = sign * by_s - g_body
+    by_v[..., 2, :] = -by_v[..., 0, :]
+    return Stamp(flow, by_v)
+
+
+def npn(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Collector, base, emitter; reverse gain 1."""
+    flow, by_v = _zeros(v)
+    c, b, e = v[..., 0], v[..., 1], v[..., 2]
+    forward, g_f = junction(b - e, p["i_s"], THERMAL_V)
+    backward, g_r = junction(b - c, p["i_s"], THERMAL_V)
+    beta = p["beta"]
+    flow[..., 0] = forward - 2 * backward
+    flow[..., 1] = forward / beta + backward
+    flow[..., 2] = -flow[..., 0] - flow[..., 1]
+    by_v[..., 0, 0], by_v[..., 0, 1], by_v[..., 0, 2] = 2 * g_r, g_f - 2 * g_r, -g_f
+    by_v[..., 1, 0], by_v[..., 1, 1], by_v[..., 1, 2] = -g_r, g_f / beta + g_r, -g_f / beta
+    by_v[..., 2, :] = -by_v[..., 0, :] - by_v[..., 1, :]
+    return Stamp(flow, by_v)
+
+
+def source(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Plus, minus; branch current flows out of plus."""
+    assert i is not None
+    flow, by_v = _zeros(v)
+    flow[..., 0], flow[..., 1] = -i, i
+    by_i = np.zeros_like(v)
+    by_i[..., 0], by_i[..., 1] = -1.0, 1.0
+    f_v = np.zeros_like(v)
+    f_v[..., 0], f_v[..., 1] = 1.0, -1.0
+    return Stamp(flow, by_v, by_i, v[..., 0] - v[..., 1] - p["volt"] + p["ohm"] * i, f_v, p["ohm"].copy())
+
+
+def _limits(i: FloatArray, limit: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return the voltage lost to the current limit, less that gained by reverse feeding, and its slope."""
+    width = 0.01 * limit
+    over, over_slope = softplus((i - limit) / width)
+    back, back_slope = softplus(-i / REVERSE_A)
+    ohm = 50.0
+    lost = ohm * width * over - REVERSE_OHM * REVERSE_A * back
+    return lost, ohm * over_slope + REVERSE_OHM * back_slope
+
+
+def regulator(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """In, out, ground: the lower of the set voltage and what dropout leaves; branch current flows out of `out`."""
+    assert i is not None
+    knee = 0.01
+    vin = v[..., 0] - v[..., 2]
+    room = vin - p["v_drop"] - p["r_drop"] * i
+    short, short_slope = softplus((p["v_out"] - room) / knee)
+    level = p["v_out"] - knee * short
+    floor, floor_slope = softplus(level / knee)
+    reached, slope = knee * floor, floor_slope * short_slope
+    lost, lost_slope = _limits(i, p["i_limit"])
+    t = np.tanh(vin)
+    flow, by_v = _zeros(v)
+    flow[..., 0] = i + p["i_q"] * t
+    flow[..., 1] = -i
+    flow[..., 2] = -p["i_q"] * t
+    dq = p["i_q"] * (1 - t * t)
+    by_v[..., 0, 0], by_v[..., 0, 2] = dq, -dq
+    by_v[..., 2, 0], by_v[..., 2, 2] = -dq, dq
+    by_i = np.zeros_like(v)
+    by_i[..., 0], by_i[..., 1] = 1.0, -1.0
+    f = v[..., 1] - v[..., 2] - reached + lost + p["r_out"] * i
+    f_v = np.zeros_like(v)
+    f_v[..., 0], f_v[..., 1], f_v[..., 2] = -slope, 1.0, -1.0 + slope
+    return Stamp(flow, by_v, by_i, f, f_v, slope * p["r_drop"] + lost_slope + p["r_out"])
+
+
+def converter(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """In, out, ground: a switching converter that takes output power over its efficiency from its input."""
+    assert i is not None
+    vin, vout = v[..., 0] - v[..., 2], v[..., 1] - v[..., 2]
+    start, start_slope = softplus((vin - p["v_min"]) / 0.05)
+    stop, stop_slope = softplus((vin - p["v_min"] - 0.5) / 0.05)
+    on = (start - stop) * 0.05 / 0.5
+    on_slope = (start_slope - stop_slope) / 0.5
+    lost, lost_slope = _limits(i, p["i_limit"])
+    safe = np.maximum(vin, 1.0)
+    ratio = vout / (p["efficiency"] * safe)
+    t = np.tanh(vin)
+    i_in = ratio * i + p["i_q"] * t
+    by_in = np.where(vin > 1.0, -ratio * i / safe, 0.0) + p["i_q"] * (1 - t * t)
+    by_out = i / (p["efficiency"] * safe)
+    flow, by_v = _zeros(v)
+    flow[..., 0], flow[..., 1], flow[..., 2] = i_in, -i, i - i_in
+    by_v[..., 0, 0], by_v[..., 0, 1], by_v[..., 0, 2] = by_in, by_out, -by_in - by_out
+    by_v[..., 2, :] = -by_v[..., 0, :]
+    by_i = np.zeros_like(v)
+    by_i[..., 0], by_i[..., 1], by_i[..., 2] = ratio, -1.0, 1.0 - ratio
+    f_v = np.zeros_like(v)
+    slope = p["v_out"] * on_slope
+    f_v[..., 0], f_v[..., 1], f_v[..., 2] = -slope, 1.0, -1.0 + slope
+    return Stamp(flow, by_v, by_i, vout - p["v_out"] * on + lost + p["r_out"] * i, f_v, lost_slope + p["r_out"])
+
+
+EQUATIONS = {
+    "resistor": resistor, "source": source, "diode": diode, "current_load": current_load, "nmos": nmos, "npn": npn,
+    "regulator": regulator, "converter": converter,
+}  # fmt: skip
+NONLINEAR = ("diode", "current_load", "nmos", "npn", "regulator", "converter")

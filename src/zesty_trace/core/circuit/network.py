@@ -1,0 +1,136 @@
+"""A circuit as a list of elements between named nodes, and its compilation into arrays."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from zesty_trace.core.design.model import Pin
+
+FloatArray = npt.NDArray[np.float64]
+IntArray = npt.NDArray[np.int64]
+
+# Terminals and parameters of each element type. Units: V, A, Ω; n and beta are plain numbers.
+TERMINALS = {
+    "resistor": 2, "source": 2, "diode": 2, "current_load": 2, "nmos": 3, "npn": 3, "regulator": 3, "converter": 3,
+}  # fmt: skip
+PARAMETERS = {
+    "resistor": ("ohm",),
+    "source": ("volt", "ohm"),
+    "diode": ("i_s", "n"),
+    "current_load": ("amp",),
+    "nmos": ("vth", "k"),
+    "npn": ("i_s", "beta"),
+    "regulator": ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out"),
+    "converter": ("v_out", "efficiency", "v_min", "i_q", "i_limit", "r_out"),
+}
+BRANCHES = ("source", "regulator", "converter")
+
+
+@dataclass(frozen=True)
+class Element:
+    """One element. `nodes` and `pins` run in terminal order:
+
+    two-terminal: plus (anode, supply), minus; nmos: drain, gate, source; npn: collector, base, emitter;
+    regulator and converter: in, out, ground. `tolerances` has relative half-widths by parameter.
+    """
+
+    name: str
+    type: str
+    nodes: tuple[str, ...]
+    values: Mapping[str, float]
+    pins: tuple[Pin | None, ...] = ()
+    tolerances: Mapping[str, float] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        if len(self.nodes) != TERMINALS[self.type]:
+            raise ValueError(f"{self.name}: a {self.type} has {TERMINALS[self.type]} terminals")
+        missing = set(PARAMETERS[self.type]) - set(self.values)
+        if missing:
+            raise ValueError(f"{self.name}: a {self.type} needs {sorted(missing)}")
+
+
+@dataclass(frozen=True)
+class Network:
+    """Elements and the node that counts as 0 V."""
+
+    elements: tuple[Element, ...]
+    ground: str
+
+    def nodes(self) -> list[str]:
+        """Return the node names in a stable order, the ground left out."""
+        found = dict.fromkeys(n for e in self.elements for n in e.nodes)
+        found.pop(self.ground, None)
+        return list(found)
+
+    def with_elements(self, more: Iterable[Element]) -> Network:
+        """Return the network with elements added."""
+        return replace(self, elements=(*self.elements, *more))
+
+    def without(self, name: str) -> Network:
+        """Return the network with every element of this name taken out."""
+        return replace(self, elements=tuple(e for e in self.elements if e.name != name))
+
+    def changed(self, name: str, **values: float) -> Network:
+        """Return the network with parameters of the elements of this name replaced where they have them."""
+
+        def fresh(e: Element) -> Element:
+            own = {k: v for k, v in values.items() if k in e.values}
+            return replace(e, values={**e.values, **own}) if e.name == name and own else e
+
+        return replace(self, elements=tuple(fresh(e) for e in self.elements))
+
+
+@dataclass(frozen=True)
+class Group:
+    """All elements of one type as arrays. E elements, B samples."""
+
+    type: str
+    index: tuple[int, ...]
+    nodes: IntArray  # (E, terminals), the ground is the last row
+    branch: IntArray  # (E,), row of the branch current; empty without branches
+    values: dict[str, FloatArray]  # name -> (B, E)
+
+
+@dataclass(frozen=True)
+class Compiled:
+    """A network ready for the solver. N nodes without ground, M branches; unknowns are N + M, ground is row N + M."""
+
+    network: Network
+    names: list[str]
+    groups: tuple[Group, ...]
+    batch: int
+    size: int
+
+
+def compile_network(network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None) -> Compiled:
+    """Return the arrays of `network`.
+
+    `scale` multiplies parameters: (element index, parameter) -> (B,) factors; all B must agree.
+    """
+    scale = scale or {}
+    batch = max((len(f) for f in scale.values()), default=1)
+    names = network.nodes()
+    rows = {name: i for i, name in enumerate(names)}
+    branches = [i for i, e in enumerate(network.elements) if e.type in BRANCHES]
+    size = len(names) + len(branches)
+    rows[network.ground] = size
+    branch_row = {i: len(names) + k for k, i in enumerate(branches)}
+    groups = []
+    for kind in TERMINALS:
+        index = tuple(i for i, e in enumerate(network.elements) if e.type == kind)
+        if not index:
+            continue
+        chosen = [network.elements[i] for i in index]
+        values = {p: np.tile([float(e.values[p]) for e in chosen], (batch, 1)) for p in PARAMETERS[kind]}
+        for column, i in enumerate(index):
+            for parameter in PARAMETERS[kind]:
+                if (i, parameter) in scale:
+                    values[parameter][:, column] *= scale[i, parameter]
+        nodes = np.array([[rows[n] for n in e.nodes] for e in chosen], dtype=np.int64)
+        branch = np.array([branch_row[i] for i in index if i in branch_row], dtype=np.int64)
+        groups.append(Group(kind, index, nodes, branch, values))
+    return Compiled(network, names, tuple(groups), batch, size)

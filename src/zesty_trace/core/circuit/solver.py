@@ -1,0 +1,255 @@
+"""The DC operating point by modified nodal analysis and damped Newton, over a batch of parameter samples at once.
+
+Method: C.-W. Ho, A. Ruehli, P. Brennan, "The modified nodal approach to network analysis", IEEE Trans. Circuits and
+Systems 22 (1975). Junction voltages are limited in the manner of L. Nagel's SPICE2 report (1975); where plain Newton
+fails, a conductance to ground is stepped down (gmin stepping), then the sources are stepped up.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from zesty_trace.core.circuit.devices import EQUATIONS, THERMAL_V
+from zesty_trace.core.circuit.network import Compiled, Element, FloatArray, Group, Network, compile_network
+from zesty_trace.core.design.model import Pin
+from zesty_trace.errors import SolveError
+
+GMIN_S = 1e-12
+MAX_STEPS = 120
+RESIDUAL_A = 1e-10
+STEP_V = 1e-9
+
+
+@dataclass(frozen=True)
+class Solution:
+    """Node voltages (V), pin currents (A, into the part) and element powers (W, absorbed), for B samples."""
+
+    compiled: Compiled
+    x: FloatArray  # (B, unknowns)
+    terminal_current: dict[int, FloatArray]  # element index -> (B, terminals)
+    residual_a: float
+    iterations: int
+
+    def voltages(self, node: str) -> FloatArray:
+        """Return (B,) voltages of a node against ground. KeyError if there is no such node."""
+        if node == self.compiled.network.ground:
+            return np.zeros(len(self.x))
+        try:
+            return self.x[:, self.compiled.names.index(node)]
+        except ValueError:
+            raise KeyError(node) from None
+
+    def voltage(self, node: str) -> float:
+        """Return the voltage of a node in the first sample, V."""
+        return float(self.voltages(node)[0])
+
+    def all_voltages(self) -> dict[str, float]:
+        """Return node -> V of the first sample, ground included."""
+        found = {name: float(self.x[0, k]) for k, name in enumerate(self.compiled.names)}
+        return {**found, self.compiled.network.ground: 0.0}
+
+    def pin_currents(self) -> dict[Pin, float]:
+        """Return pin -> A into the part, first sample."""
+        found: dict[Pin, float] = {}
+        for k, element in enumerate(self.compiled.network.elements):
+            for terminal, pin in enumerate(element.pins):
+                if pin is not None:
+                    found[pin] = found.get(pin, 0.0) + float(self.terminal_current[k][0, terminal])
+        return found
+
+    def powers(self, element: int) -> FloatArray:
+        """Return (B,) watts that an element absorbs."""
+        nodes = self.compiled.network.elements[element].nodes
+        volts = np.stack([self.voltages(n) for n in nodes], axis=-1)
+        return np.asarray((volts * self.terminal_current[element]).sum(axis=-1))
+
+    def part_powers(self) -> dict[str, float]:
+        """Return part or element name -> W absorbed, first sample."""
+        found: dict[str, float] = {}
+        for k, element in enumerate(self.compiled.network.elements):
+            found[element.name] = found.get(element.name, 0.0) + float(self.powers(k)[0])
+        return found
+
+
+def solve(network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None) -> Solution:
+    """Return the operating point of `network`, for each sample of `scale` (see compile_network).
+
+    Raises SolveError with the nets that would not settle.
+    """
+    compiled = compile_network(network, scale)
+    x = np.zeros((compiled.batch, compiled.size))
+    x, good, steps = _newton(compiled, x, GMIN_S, 1.0)
+    if not good.all():
+        x, good = _step_gmin(compiled, x, good)
+    if not good.all():
+        x, good = _step_sources(compiled, x, good)
+    residual, _, currents = _assemble(compiled, x, x, GMIN_S, 1.0)
+    if not good.all():
+        raise SolveError(
+            f"The circuit does not settle ({int((~good).sum())} of {compiled.batch} samples)",
+            ", ".join(_worst_nets(compiled, residual[~good])),
+            "Check the parts on these nets for a missing value or a wrong connection",
+        )
+    worst = float(np.abs(residual[:, : len(compiled.names)]).max(initial=0.0))
+    return Solution(compiled, x, currents, worst, steps)
+
+
+def _worst_nets(compiled: Compiled, residual: FloatArray) -> list[str]:
+    size = np.abs(residual[:, : len(compiled.names)]).max(axis=0)
+    return [compiled.names[k] for k in np.argsort(size)[::-1][:3]]
+
+
+def _only(compiled: Compiled, rows: FloatArray) -> Compiled:
+    groups = tuple(
+        Group(g.type, g.index, g.nodes, g.branch, {n: v[rows] for n, v in g.values.items()}) for g in compiled.groups
+    )
+    return Compiled(compiled.network, compiled.names, groups, int(rows.sum()), compiled.size)
+
+
+def _step_gmin(compiled: Compiled, x: FloatArray, good: FloatArray) -> tuple[FloatArray, FloatArray]:
+    part = _only(compiled, ~good)
+    y = np.zeros((part.batch, part.size))
+    for decade in range(2, 13):
+        y, fine, _ = _newton(part, y, 10.0**-decade, 1.0)
+    return _merge(x, good, y, fine)
+
+
+def _step_sources(compiled: Compiled, x: FloatArray, good: FloatArray) -> tuple[FloatArray, FloatArray]:
+    part = _only(compiled, ~good)
+    y = np.zeros((part.batch, part.size))
+    for share in np.linspace(0.05, 1.0, 20):
+        y, fine, _ = _newton(part, y, GMIN_S, float(share))
+    return _merge(x, good, y, fine)
+
+
+def _merge(x: FloatArray, good: FloatArray, y: FloatArray, fine: FloatArray) -> tuple[FloatArray, FloatArray]:
+    x, good = x.copy(), good.copy()
+    rows = np.flatnonzero(~good)
+    x[rows[fine]] = y[fine]
+    good[rows] = fine
+    return x, good
+
+
+def _newton(
+    compiled: Compiled, x: FloatArray, gmin: float, share: float
+) -> tuple[FloatArray, FloatArray, int]:
+    """Return the unknowns, which samples converged, and the iterations taken."""
+    x = x.copy()
+    seen = x.copy()  # where the devices are evaluated: follows x, but limited
+    good = np.zeros(compiled.batch, dtype=bool)
+    nodes = len(compiled.names)
+    for step in range(1, MAX_STEPS + 1):
+        residual, jacobian, _ = _assemble(compiled, x, seen, gmin, share)
+        try:
+            delta = np.linalg.solve(jacobian, -residual[..., None])[..., 0]
+        except np.linalg.LinAlgError:
+            return x, np.zeros(compiled.batch, dtype=bool), step
+        fresh = x + delta
+        limited = _limit(compiled, seen, fresh)
+        moved = np.abs(fresh - x)[:, :nodes].max(axis=1, initial=0.0)
+        apart = np.abs(limited - fresh).max(axis=1, initial=0.0)
+        x, seen = fresh, limited
+        if step > 1 and bool(((moved < 1e-6) & (apart < STEP_V)).all()):
+            exact, _, _ = _assemble(compiled, x, x, gmin, share)
+            good = np.abs(exact).max(axis=1, initial=0.0) < RESIDUAL_A
+            if good.all():
+                return x, good, step
+    exact, _, _ = _assemble(compiled, x, x, gmin, share)
+    return x, np.nan_to_num(np.abs(exact), nan=np.inf).max(axis=1, initial=0.0) < RESIDUAL_A, MAX_STEPS
+
+
+def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
+    """Return node voltages that let no junction run away: a whole sample's step is shortened as far as needed."""
+    allowed = np.ones(len(new))
+    padded_old = np.concatenate([old, np.zeros((len(old), 1))], axis=1)
+    padded_new = np.concatenate([new, np.zeros((len(new), 1))], axis=1)
+    for group in compiled.groups:
+        for a, b, n_vt in _junctions(group):
+            before = padded_old[:, a] - padded_old[:, b]
+            after = padded_new[:, a] - padded_new[:, b]
+            step = after - before
+            knee = np.maximum(before, n_vt * 20.0)
+            room = np.maximum(knee - before, 0.0) + 3.0 * n_vt
+            share = np.where((after > knee) & (step > room), room / np.maximum(step, 1e-30), 1.0)
+            allowed = np.minimum(allowed, share.min(axis=1, initial=1.0))
+    return np.asarray(old + allowed[:, None] * (new - old))
+
+
+def _junctions(group: Group) -> list[tuple[FloatArray, FloatArray, FloatArray | float]]:
+    n = group.nodes
+    if group.type == "diode":
+        return [(n[:, 0], n[:, 1], group.values["n"] * THERMAL_V)]
+    if group.type == "nmos":
+        return [(n[:, 2], n[:, 0], THERMAL_V)]
+    if group.type == "npn":
+        return [(n[:, 1], n[:, 2], THERMAL_V), (n[:, 1], n[:, 0], THERMAL_V)]
+    return []
+
+
+def _assemble(
+    compiled: Compiled, x: FloatArray, seen: FloatArray, gmin: float, share: float
+) -> tuple[FloatArray, FloatArray, dict[int, FloatArray]]:
+    """Return the residual (B, U) of the equations linearised at `seen` and taken at `x`, and the Jacobian (B, U, U)."""
+    batch, size = compiled.batch, compiled.size
+    residual = np.zeros((batch, size + 1))
+    jacobian = np.zeros((batch, size + 1, size + 1))
+    at_seen = np.concatenate([seen, np.zeros((batch, 1))], axis=1)
+    at_x = np.concatenate([x, np.zeros((batch, 1))], axis=1)
+    currents: dict[int, FloatArray] = {}
+    for group in compiled.groups:
+        values = group.values
+        if group.type == "source" and share != 1.0:
+            values = {**values, "volt": values["volt"] * share}
+        v = at_seen[:, group.nodes]
+        i = at_seen[:, group.branch] if len(group.branch) else None
+        stamp = EQUATIONS[group.type](v, i, values)
+        dv = at_x[:, group.nodes] - v
+        flow = stamp.current + np.einsum("beij,bej->bei", stamp.by_v, dv)
+        rows = group.nodes
+        _add_matrix(jacobian, rows[:, :, None], rows[:, None, :], stamp.by_v)
+        if stamp.by_i is not None and stamp.f is not None and stamp.f_v is not None and stamp.f_i is not None:
+            di = at_x[:, group.branch] - at_seen[:, group.branch]
+            flow = flow + stamp.by_i * di[..., None]
+            _add_matrix(jacobian, rows, np.broadcast_to(group.branch[:, None], rows.shape), stamp.by_i)
+            _add_matrix(jacobian, np.broadcast_to(group.branch[:, None], rows.shape), rows, stamp.f_v)
+            _add_matrix(jacobian, group.branch, group.branch, stamp.f_i)
+            residual[:, group.branch] += stamp.f + np.einsum("bej,bej->be", stamp.f_v, dv) + stamp.f_i * di
+        for terminal in range(rows.shape[1]):
+            np.add.at(residual, (slice(None), rows[:, terminal]), flow[..., terminal])
+        for column, k in enumerate(group.index):
+            currents[k] = flow[:, column, :]
+    nodes = len(compiled.names)
+    residual[:, :nodes] += gmin * at_x[:, :nodes]
+    diagonal = np.arange(nodes)
+    jacobian[:, diagonal, diagonal] += gmin
+    return residual[:, :size], jacobian[:, :size, :size], currents
+
+
+def _add_matrix(matrix: FloatArray, rows: FloatArray, columns: FloatArray, values: FloatArray) -> None:
+    rows, columns = np.broadcast_arrays(rows, columns)
+    flat = (rows * matrix.shape[-1] + columns).reshape(-1)
+    view = matrix.reshape(len(matrix), -1)
+    np.add.at(view, (slice(None), flat), values.reshape(len(matrix), -1))
+
+
+def floating_nodes(network: Network) -> list[str]:
+    """Return nodes with no path for direct current to ground, in a stable order."""
+    import networkx as nx
+
+    graph = nx.Graph()
+    graph.add_node(network.ground)
+    for element in network.elements:
+        graph.add_edges_from(_paths(element))
+        graph.add_nodes_from(element.nodes)
+    reached = nx.node_connected_component(graph, network.ground)
+    return [n for n in network.nodes() if n not in reached]
+
+
+def _paths(element: Element) -> list[tuple[str, str]]:
+    n = element.nodes
+    if element.type == "nmos":
+        return [(n[0], n[2])]
+    return list(zip(n, n[1:], strict=False))

@@ -1,0 +1,105 @@
+"""Which nets are ground and supply, what drives what: read off the design and the kinds, before anything is solved."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
+from zesty_trace.core.design.model import Design, Pin
+
+SWITCHES = ("nmos", "npn")
+
+
+def kind_of(design: Design, catalogue: Catalogue, ref: str) -> Kind:
+    """Return the kind of a part."""
+    return catalogue.kind(design.parts[ref].kind)
+
+
+def spec_of(design: Design, catalogue: Catalogue, pin: Pin) -> PinSpec:
+    """Return the pin's name and role. KeyError if the kind has no such pin."""
+    for spec in kind_of(design, catalogue, pin.ref).pins:
+        if spec.number == pin.number:
+            return spec
+    raise KeyError(str(pin))
+
+
+def pin_label(design: Design, catalogue: Catalogue, pin: Pin) -> str:
+    """Return `U4.ADR`."""
+    return f"{pin.ref}.{spec_of(design, catalogue, pin).name}"
+
+
+def all_pins(design: Design, catalogue: Catalogue) -> Iterator[tuple[Pin, PinSpec]]:
+    """Yield every pin of every part."""
+    for ref in design.parts:
+        for spec in kind_of(design, catalogue, ref).pins:
+            yield Pin(ref, spec.number), spec
+
+
+def ground_net(design: Design, catalogue: Catalogue) -> str:
+    """Return the net that holds most ground pins, else one called GND, else ""."""
+    best, count = "GND" if "GND" in design.nets else "", 0
+    for name, pins in design.nets.items():
+        grounds = sum(spec_of(design, catalogue, p).role == "ground" for p in pins)
+        if grounds > count:
+            best, count = name, grounds
+    return best
+
+
+def supply_nets(design: Design, catalogue: Catalogue) -> list[str]:
+    """Return nets that feed supply pins, or that a supply gives out, ground left out; in the order of the design."""
+    ground = ground_net(design, catalogue)
+    found = []
+    for name, pins in design.nets.items():
+        roles = {spec_of(design, catalogue, p).role for p in pins}
+        if name != ground and roles & {"supply_in", "supply_out"}:
+            found.append(name)
+    return found
+
+
+def two_terminal(design: Design, catalogue: Catalogue, ref: str) -> bool:
+    """Whether the part has just two pins, both passive."""
+    pins = kind_of(design, catalogue, ref).pins
+    return len(pins) == 2 and all(p.role == "passive" for p in pins)
+
+
+def other_net(design: Design, net_of: dict[Pin, str], pin: Pin) -> str | None:
+    """Return the net at the other end of a two-pin part."""
+    return net_of.get(Pin(pin.ref, "2" if pin.number == "1" else "1"))
+
+
+def controller_outputs(design: Design, catalogue: Catalogue) -> list[Pin]:
+    """Return the controller pins that can only be meant as outputs: they reach a gate, a base or an LED, directly or
+    through one series part."""
+    net_of = design.net_of()
+    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
+    found = []
+    for pin, spec in all_pins(design, catalogue):
+        kind = kind_of(design, catalogue, pin.ref)
+        net = net_of.get(pin)
+        if kind.model.get("type") != "controller" or spec.role != "bidirectional" or net is None:
+            continue
+        nets = {net}
+        for near in design.nets[net]:
+            if near.ref != pin.ref and two_terminal(design, catalogue, near.ref):
+                beyond = other_net(design, net_of, near)
+                if beyond and beyond not in rails:
+                    nets.add(beyond)
+        if any(_is_driven(design, catalogue, p) for n in nets for p in design.nets[n]):
+            found.append(pin)
+    return found
+
+
+def _is_driven(design: Design, catalogue: Catalogue, pin: Pin) -> bool:
+    kind = kind_of(design, catalogue, pin.ref)
+    if kind.model.get("type") == "led":
+        return True
+    return kind.model.get("type") in SWITCHES and spec_of(design, catalogue, pin).role == "input"
+
+
+def bus_host(design: Design, catalogue: Catalogue) -> str | None:
+    """Return the reference of the first part that hosts a bus."""
+    for ref in design.parts:
+        bus = kind_of(design, catalogue, ref).bus
+        if bus and bus.role == "host":
+            return ref
+    return None

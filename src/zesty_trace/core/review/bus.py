@@ -1,0 +1,141 @@
+"""Rule: every device on one two-wire bus answers at an address of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+from itertools import combinations
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Strap
+from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import say_address
+from zesty_trace.core.review.context import Context
+
+
+def strap_level(design: Design, catalogue: Catalogue, pin: Pin) -> str | None:
+    """Return "low", "high" or None (open, or on a signal) for a strap pin, looking through one resistor."""
+    net_of = design.net_of()
+    rails, ground = supply_nets(design, catalogue), ground_net(design, catalogue)
+    net = net_of.get(pin)
+    nets = {net} if net else set()
+    for near in design.nets.get(net or "", ()):
+        if kind_of(design, catalogue, near.ref).model.get("type") == "resistor":
+            nets.add(net_of.get(Pin(near.ref, "2" if near.number == "1" else "1"), ""))
+    if ground in nets:
+        return "low"
+    return "high" if nets & set(rails) else None
+
+
+def bus_addresses(design: Design, catalogue: Catalogue) -> dict[str, int | None]:
+    """Return ref -> address of every device with a two-wire bus; None while one of its straps is undecided."""
+    found: dict[str, int | None] = {}
+    for ref in design.parts:
+        bus = kind_of(design, catalogue, ref).bus
+        if bus is None or bus.role != "device":
+            continue
+        address: int | None = bus.address
+        for strap in bus.straps:
+            level = strap_level(design, catalogue, _strap_pin(design, catalogue, ref, strap))
+            if level is None or address is None:
+                address = None
+                break
+            address += strap.low if level == "low" else strap.high
+        found[ref] = address
+    return found
+
+
+def _strap_pin(design: Design, catalogue: Catalogue, ref: str, strap: Strap) -> Pin:
+    return Pin(ref, kind_of(design, catalogue, ref).pin_named(strap.pin).number)
+
+
+def bus_groups(design: Design, catalogue: Catalogue) -> list[set[str]]:
+    """Return the sets of references that share a data line, level shifters (a transistor channel) counted as wire."""
+    import networkx as nx
+
+    net_of = design.net_of()
+    graph = nx.Graph()
+    for ref in design.parts:
+        kind = kind_of(design, catalogue, ref)
+        if kind.bus:
+            net = net_of.get(Pin(ref, kind.pin_named(kind.bus.sda).number))
+            if net:
+                graph.add_edge(("part", ref), ("net", net))
+        elif kind.model.get("type") == "nmos":
+            ends = [net_of.get(Pin(ref, kind.pin_named(name).number)) for name in ("D", "S")]
+            if all(ends):
+                graph.add_edge(("net", ends[0]), ("net", ends[1]))
+    rails = {("net", n) for n in (*supply_nets(design, catalogue), ground_net(design, catalogue))}
+    graph.remove_nodes_from(rails)
+    groups = [{name for what, name in part if what == "part"} for part in nx.connected_components(graph)]
+    return [g for g in groups if len(g) > 1]
+
+
+def bus_address_clash(ctx: Context) -> Iterator[Finding]:
+    """Yield pairs of devices that answer at one address and are fitted together, with the strap that parts them."""
+    addresses = bus_addresses(ctx.design, ctx.catalogue)
+    for group in bus_groups(ctx.design, ctx.catalogue):
+        taken = {addresses[ref] for ref in group if ref in addresses}
+        for a, b in combinations(sorted(r for r in group if r in addresses), 2):
+            if addresses[a] is None or addresses[a] != addresses[b] or not _fitted_together(ctx.design, a, b):
+                continue
+            yield _clash(ctx, a, b, addresses[a] or 0, taken)
+    for ref, address in addresses.items():
+        if address is None:
+            yield _undecided(ctx, ref)
+
+
+def _fitted_together(design: Design, a: str, b: str) -> bool:
+    variants = design.variants or ("",)
+    return any(design.parts[a].fitted(v) and design.parts[b].fitted(v) for v in variants)
+
+
+def _clash(ctx: Context, a: str, b: str, address: int, taken: set[int | None]) -> Finding:
+    option = _free_strap(ctx, b, address, taken) or _free_strap(ctx, a, address, taken)
+    straps = ", ".join(f"{r}.{s.pin}" for r in (a, b) for s in _straps(ctx, r))
+    detail = f"Both answer at {say_address(address)}."
+    mend = None
+    if option:
+        pin, net, fresh = option
+        detail += f" {straps} are tied alike. Tie {ctx.label(pin)} to {net} for {say_address(fresh)}."
+        mend = Mend(f"Tie {ctx.label(pin)} to {net}", partial(edits.connect, pin=pin, net=net))
+    else:
+        detail += " No strap can part them: use a part with another address, or a second bus."
+    return Finding(
+        rule="bus address", key=f"{a} {b}", severity=Severity.FIX,
+        title=f"Two devices answer {say_address(address)}: {a} and {b}", detail=detail,
+        why="Both pull the data line at once, so neither can be read. Straps that cannot be changed later need a knife "
+        "and a wire on every board.",
+        source="UM10204 (I2C-bus specification): addresses on one bus are unique", station="schematic",
+        refs=(a, b), value=float(address), unit="address", mend=mend,
+    )  # fmt: skip
+
+
+def _straps(ctx: Context, ref: str) -> tuple[Strap, ...]:
+    bus = ctx.kind(ref).bus
+    return bus.straps if bus else ()
+
+
+def _free_strap(ctx: Context, ref: str, address: int, taken: set[int | None]) -> tuple[Pin, str, int] | None:
+    """Return (strap pin, net to tie it to, the address it then has) for a change that is free on the bus."""
+    supply = ctx.supply_of(ref)
+    for strap in _straps(ctx, ref):
+        pin = _strap_pin(ctx.design, ctx.catalogue, ref, strap)
+        level = strap_level(ctx.design, ctx.catalogue, pin)
+        net = supply if level == "low" else ctx.ground
+        fresh = address + (strap.high - strap.low if level == "low" else strap.low - strap.high)
+        if net and fresh not in taken:
+            return pin, net, fresh
+    return None
+
+
+def _undecided(ctx: Context, ref: str) -> Finding:
+    names = ", ".join(ctx.label(_strap_pin(ctx.design, ctx.catalogue, ref, s)) for s in _straps(ctx, ref))
+    return Finding(
+        rule="bus address", key=ref, severity=Severity.FIX, title=f"{ref} has no fixed bus address",
+        detail=f"Tie {names} to ground or to its supply.",
+        why="An open strap reads as whatever it picks up, so the address changes from board to board.",
+        source="common practice", station="schematic", refs=(ref,),
+    )  # fmt: skip

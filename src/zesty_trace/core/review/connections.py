@@ -1,0 +1,70 @@
+"""Rules on connections: every pin accounted for, no net that ends in the air, a ground to measure from."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import all_pins
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.review.context import Context
+
+WHY = "A pin that was forgotten looks just like one left open on purpose, until the board does not start."
+
+
+def unaccounted_pins(design: Design, catalogue: Catalogue) -> list[Pin]:
+    """Return pins that are on no net and not marked as left open. Pins that the kind says to leave open do not count."""
+    placed = {*design.net_of(), *design.not_connected}
+    return [p for p, spec in all_pins(design, catalogue) if p not in placed and spec.role != "no_connect"]
+
+
+def unconnected_pins(ctx: Context) -> Iterator[Finding]:
+    """Yield, part by part, pins that are not accounted for."""
+    by_part: dict[str, list[Pin]] = {}
+    for pin in unaccounted_pins(ctx.design, ctx.catalogue):
+        by_part.setdefault(pin.ref, []).append(pin)
+    for ref, pins in by_part.items():
+        roles = {s.number: s.role for s in ctx.kind(ref).pins}
+        needed = [p for p in pins if roles[p.number] in ("supply_in", "ground")]
+        names = ", ".join(ctx.label(p) for p in pins)
+        yield Finding(
+            rule="unconnected pin", key=ref, severity=Severity.STOP if needed else Severity.FIX,
+            title=f"{ref}: {len(pins)} pin{'s' if len(pins) > 1 else ''} not accounted for",
+            detail=f"{names} {'go' if len(pins) > 1 else 'goes'} nowhere. Connect, or say that it is meant."
+            + (" A supply or ground pin is among them." if needed else ""),
+            why=WHY, source="common practice: every pin accounted for", station="schematic", refs=(ref,),
+            value=float(len(pins)), limit=0.0, unit="pins",
+            mend=None if needed else Mend("Leave open on purpose", partial(_leave_all, pins=tuple(pins))),
+        )  # fmt: skip
+
+
+def _leave_all(design: Design, pins: tuple[Pin, ...]) -> Design:
+    for pin in pins:
+        design = edits.leave_open(design, pin)
+    return design
+
+
+def lonely_nets(ctx: Context) -> Iterator[Finding]:
+    """Yield nets with a single pin."""
+    for net, pins in ctx.design.nets.items():
+        if len(pins) == 1:
+            yield Finding(
+                rule="unconnected pin", key=f"net {net}", severity=Severity.FIX, title=f"{net} ends in the air",
+                detail=f"Only {ctx.label(pins[0])} is on it. Connect its other end, or take the pin off.",
+                why=WHY, source="common practice", station="schematic", refs=(pins[0].ref,), nets=(net,), value=1.0,
+                limit=2.0, unit="pins",
+            )  # fmt: skip
+
+
+def ground_missing(ctx: Context) -> Iterator[Finding]:
+    """Yield a finding if nothing says which net is ground."""
+    if ctx.design.parts and not ctx.ground:
+        yield Finding(
+            rule="ground", key="ground", severity=Severity.STOP, title="There is no ground net",
+            detail="Put the ground pins on one net, for example GND.",
+            why="Every voltage is measured against ground; without it nothing can be worked out.",
+            source="common practice", station="schematic",
+        )  # fmt: skip

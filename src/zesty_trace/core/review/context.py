@@ -1,0 +1,76 @@
+"""What every electrical rule is given."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.circuit.analysis import Analysis, analyse
+from zesty_trace.core.circuit.topology import ground_net, kind_of, other_net, pin_label, supply_nets, two_terminal
+from zesty_trace.core.design.model import Design, Pin
+
+
+@dataclass(frozen=True)
+class Context:
+    """A design, the catalogue, and what is read off them once."""
+
+    design: Design
+    catalogue: Catalogue
+    analysis: Analysis = field(repr=False)
+
+    @cached_property
+    def net_of(self) -> dict[Pin, str]:
+        """Pin -> net."""
+        return self.design.net_of()
+
+    @cached_property
+    def ground(self) -> str:
+        """The ground net."""
+        return ground_net(self.design, self.catalogue)
+
+    @cached_property
+    def rails(self) -> list[str]:
+        """Supply nets, ground left out."""
+        return supply_nets(self.design, self.catalogue)
+
+    @cached_property
+    def highest(self) -> dict[str, float]:
+        """Net -> its highest solved voltage over all operating states, V."""
+        found: dict[str, float] = {}
+        for operating in self.analysis.all():
+            for net, volt in operating.net_voltages().items():
+                found[net] = max(found.get(net, volt), volt)
+        return found
+
+    def kind(self, ref: str) -> Kind:
+        """Return the kind of a part."""
+        return kind_of(self.design, self.catalogue, ref)
+
+    def label(self, pin: Pin) -> str:
+        """Return `U4.ADR`."""
+        return pin_label(self.design, self.catalogue, pin)
+
+    def supply_of(self, ref: str) -> str | None:
+        """Return the net that feeds a part's supply pin."""
+        model = self.kind(ref).model
+        if "supply" not in model:
+            return None
+        return self.net_of.get(Pin(ref, self.kind(ref).pin_named(str(model["supply"])).number))
+
+    def resistors_between(self, a: str, b: str) -> list[Pin]:
+        """Return the pins on `b` of resistors that join nets `a` and `b`."""
+        found = []
+        for pin in self.design.nets.get(a, ()):
+            if self.kind(pin.ref).model.get("type") == "resistor" and two_terminal(
+                self.design, self.catalogue, pin.ref
+            ):
+                far = Pin(pin.ref, "2" if pin.number == "1" else "1")
+                if other_net(self.design, self.net_of, pin) == b:
+                    found.append(far)
+        return found
+
+
+def make_context(design: Design, catalogue: Catalogue) -> Context:
+    """Return the context of a design."""
+    return Context(design, catalogue, analyse(design, catalogue))

@@ -1,0 +1,84 @@
+"""Rule: no part gets warmer than its limit."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.circuit.analysis import Heat, analyse
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import say
+from zesty_trace.core.review.context import Context
+from zesty_trace.errors import SolveError
+
+MARGIN_C = 20.0
+SOURCE = "T = ambient + P x R_thetaJA (JESD51-2); 20 °C of margin is common practice"
+
+
+def heat(ctx: Context) -> Iterator[Finding]:
+    """Yield parts at or near their highest junction temperature, with a cooler supply as the mend where one exists."""
+    for item in ctx.analysis.heats():
+        if item.temperature_c <= item.limit_c - MARGIN_C:
+            continue
+        severity = Severity.STOP if item.temperature_c > item.limit_c else Severity.FIX
+        detail, mend = _explain(ctx, item)
+        yield Finding(
+            rule="heat", key=item.ref, severity=severity,
+            title=f"{item.ref} would reach {item.temperature_c:.0f} °C",
+            detail=detail,
+            why="A part past its limit shuts down, drifts or dies. What a linear part does not pass on, it burns: "
+            "volts lost times current.",
+            source=SOURCE, station="schematic", refs=(item.ref,), value=item.temperature_c, limit=item.limit_c,
+            unit="°C", mend=mend,
+        )  # fmt: skip
+
+
+def _explain(ctx: Context, item: Heat) -> tuple[str, Mend | None]:
+    allowed = max(0.0, (item.limit_c - ctx.design.brief.ambient_c) / item.theta_c_per_w)
+    package = ctx.design.parts[item.ref].package
+    where = f"at {ctx.design.brief.ambient_c:.0f} °C ambient; the limit is {item.limit_c:.0f} °C"
+    burnt = f"burns {say(item.power_w, 'W')} in a {package} that can lose {say(allowed, 'W', 2)} {where}."
+    kind = ctx.kind(item.ref)
+    if kind.model.get("type") != "regulator":
+        return f"It {burnt} Use a bigger package, more copper, or less current.", None
+    pin_in, pin_out = (_by_role(ctx, item.ref, role) for role in ("supply_in", "supply_out"))
+    volts = ctx.highest
+    v_in, v_out = volts[ctx.net_of[pin_in]], volts[ctx.net_of[pin_out]]
+    amp = abs(ctx.analysis.worst().solution.pin_currents()[pin_out])
+    first = f"{say(v_in, 'V')} in, {say(v_out, 'V')} out at {say(amp, 'A')} {burnt}"
+    best = _cooler_supply(ctx, item.ref, pin_in, v_in)
+    if best is None:
+        return f"{first} A lower supply or a switching regulator would mend it.", None
+    net, temperature = best
+    mend = Mend(f"Feed {item.ref} from {net}", partial(edits.connect, pin=pin_in, net=net))
+    return f"{first} Fed from {net} it would reach {temperature:.0f} °C.", mend
+
+
+def _by_role(ctx: Context, ref: str, role: str) -> Pin:
+    return Pin(ref, next(p.number for p in ctx.kind(ref).pins if p.role == role))
+
+
+def _cooler_supply(ctx: Context, ref: str, pin_in: Pin, v_in: float) -> tuple[str, float] | None:
+    """Return the supply net that brings the part lowest with its output still right, and the temperature then."""
+    kind = kind_of(ctx.design, ctx.catalogue, ref)
+    v_out = kind.number("v_out")
+    needed = v_out + kind.number("dropout")
+    own = {ctx.net_of.get(Pin(ref, p.number)) for p in kind.pins}
+    best: tuple[str, float] | None = None
+    for net in ctx.rails:
+        if net in own or not needed < ctx.highest.get(net, 0.0) < v_in:
+            continue
+        temperature = _temperature_with(edits.connect(ctx.design, pin_in, net), ctx, ref)
+        if temperature is not None and (best is None or temperature < best[1]):
+            best = (net, temperature)
+    return best
+
+
+def _temperature_with(design: Design, ctx: Context, ref: str) -> float | None:
+    try:
+        return next((h.temperature_c for h in analyse(design, ctx.catalogue).heats() if h.ref == ref), None)
+    except SolveError:
+        return None

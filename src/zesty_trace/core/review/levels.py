@@ -1,0 +1,149 @@
+"""Rules on voltages at pins: what is put on a pin against what it tolerates, and supplies against their ranges."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import partial
+
+from zesty_trace.core.circuit.topology import spec_of
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import say
+from zesty_trace.core.review.context import Context
+
+SIGNAL_ROLES = ("input", "bidirectional", "open_drain", "output")
+SLACK_V = 0.02
+
+
+@dataclass(frozen=True)
+class _Clash:
+    pin: Pin
+    net: str
+    volt: float
+    limit: float
+
+
+def _tolerated(ctx: Context, pin: Pin) -> float | None:
+    """Return the highest voltage that a signal pin tolerates, V, or None where the kind does not say."""
+    facts = ctx.kind(pin.ref).facts
+    if "pin_max" in facts:
+        return facts["pin_max"]
+    supply = ctx.supply_of(pin.ref)
+    if "pin_max_over_supply" in facts and supply:
+        return ctx.highest.get(supply, 0.0) + facts["pin_max_over_supply"]
+    return None
+
+
+def _driven_high(ctx: Context, net: str) -> tuple[float, Pin | None]:
+    """Return the highest voltage that the net can take, and the output pin that causes it, if one does."""
+    best, culprit = ctx.highest.get(net, 0.0), None
+    for pin in ctx.design.nets[net]:
+        supply = ctx.supply_of(pin.ref)
+        if spec_of(ctx.design, ctx.catalogue, pin).role == "output" and supply:
+            volt = ctx.highest.get(supply, 0.0)
+            if volt > best + SLACK_V:
+                best, culprit = volt, pin
+    return best, culprit
+
+
+def level_clash(ctx: Context) -> Iterator[Finding]:
+    """Yield nets that rise above what a pin on them tolerates, grouped by what pulls or drives them up."""
+    groups: dict[tuple[str, str], list[_Clash]] = {}
+    for net, pins in ctx.design.nets.items():
+        if net in ctx.rails or net == ctx.ground:
+            continue
+        volt, driver = _driven_high(ctx, net)
+        for pin in pins:
+            role = spec_of(ctx.design, ctx.catalogue, pin).role
+            limit = _tolerated(ctx, pin)
+            if role not in SIGNAL_ROLES or limit is None or volt <= limit + SLACK_V or pin == driver:
+                continue
+            cause = driver.ref if driver else _pulling_rail(ctx, net, limit) or net
+            groups.setdefault(("driver" if driver else "rail", cause), []).append(_Clash(pin, net, volt, limit))
+    for (how, cause), clashes in sorted(groups.items()):
+        yield _clash_finding(ctx, how, cause, clashes)
+
+
+def _pulling_rail(ctx: Context, net: str, limit: float) -> str | None:
+    for rail in ctx.rails:
+        if ctx.highest.get(rail, 0.0) > limit + SLACK_V and ctx.resistors_between(net, rail):
+            return rail
+    return None
+
+
+def _clash_finding(ctx: Context, how: str, cause: str, clashes: list[_Clash]) -> Finding:
+    lowest = min(c.limit for c in clashes)
+    worst = max(c.volt for c in clashes)
+    nets = tuple(dict.fromkeys(c.net for c in clashes))
+    refs = tuple(dict.fromkeys(c.pin.ref for c in clashes))
+    victim = min(clashes, key=lambda c: c.limit)
+    detail, mend, culprits = _explain(ctx, how, cause, clashes, victim)
+    return Finding(
+        rule="level clash", key=f"{how} {cause} {' '.join(nets)}", severity=Severity.STOP,
+        title=f"{' and '.join(nets)} rise{'s' if len(nets) == 1 else ''} to {say(worst, 'V', 2)}; "
+        f"{victim.pin.ref} tolerates {say(lowest, 'V', 2)}",
+        detail=detail,
+        why="A pin held above its absolute maximum is damaged, sometimes at once, sometimes weeks later, although the "
+        "circuit seemed to work on the breadboard.",
+        source="absolute maximum of the pin, from its part kind; net voltage solved over all operating states",
+        station="schematic", refs=(*culprits, *refs), nets=nets, value=worst, limit=lowest, unit="V", mend=mend,
+    )  # fmt: skip
+
+
+def _explain(
+    ctx: Context, how: str, cause: str, clashes: list[_Clash], victim: _Clash
+) -> tuple[str, Mend | None, tuple[str, ...]]:
+    home = ctx.supply_of(victim.pin.ref)
+    pins = ", ".join(ctx.label(c.pin) for c in clashes)
+    if how == "driver":
+        kind = ctx.kind(cause)
+        able = home is not None and kind.facts.get("v_min", 99.0) <= ctx.highest.get(home, 0.0)
+        detail = f"{cause} drives high to its own supply and would damage {pins}."
+        if not able or home is None:
+            return f"{detail} Put a level shifter between them.", None, (cause,)
+        supply_pin = Pin(cause, kind.pin_named(str(kind.model["supply"])).number)
+        mend = Mend(f"Power {cause} from {home}", partial(edits.connect, pin=supply_pin, net=home))
+        return f"{detail} It also works from {home}.", mend, (cause,)
+    ends = [pin for c in clashes for pin in ctx.resistors_between(c.net, cause)] if cause in ctx.rails else []
+    ends = list(dict.fromkeys(ends))
+    if not ends or home is None:
+        return f"{pins} would be damaged. Find what lifts the net.", None, ()
+    names = " and ".join(p.ref for p in ends)
+    mend = Mend(f"Tie {names} to {home}", partial(_move_all, pins=tuple(ends), net=home))
+    verb = "pulls" if len(ends) == 1 else "pull"
+    return f"{names} {verb} up to {cause}, above what {pins} can take. Pull up to {home} instead.", mend, tuple(
+        p.ref for p in ends
+    )
+
+
+def _move_all(design: Design, pins: tuple[Pin, ...], net: str) -> Design:
+    for pin in pins:
+        design = edits.connect(design, pin, net)
+    return design
+
+
+def supply_range(ctx: Context) -> Iterator[Finding]:
+    """Yield parts whose supply is outside the range that they work in."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        facts = kind.facts
+        low = facts.get("v_min", facts.get("v_in_min"))
+        high = facts.get("v_max", facts.get("v_in_max"))
+        for spec in kind.pins:
+            net = ctx.net_of.get(Pin(ref, spec.number))
+            if spec.role != "supply_in" or net is None or low is None or high is None or net not in ctx.highest:
+                continue
+            volt = ctx.highest[net]
+            if low - SLACK_V <= volt <= high + SLACK_V:
+                continue
+            limit = low if volt < low else high
+            yield Finding(
+                rule="supply range", key=f"{ref}.{spec.name}", severity=Severity.STOP,
+                title=f"{ref}.{spec.name} gets {say(volt, 'V')}, works from {low:g} to {high:g} V",
+                detail=f"It is fed from {net}. Feed it from a supply inside its range.",
+                why="Below its range a part may not start; above it, it is damaged.",
+                source="operating range of the part kind; net voltage solved", station="schematic", refs=(ref,),
+                nets=(net,), value=volt, limit=limit, unit="V",
+            )  # fmt: skip

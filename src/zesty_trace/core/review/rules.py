@@ -1,0 +1,36 @@
+"""The electrical review: every rule, run over one design."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.findings import Finding, Severity, worst_first
+from zesty_trace.core.review.bus import bus_address_clash
+from zesty_trace.core.review.connections import ground_missing, lonely_nets, unconnected_pins
+from zesty_trace.core.review.context import Context, make_context
+from zesty_trace.core.review.heat import heat
+from zesty_trace.core.review.levels import level_clash, supply_range
+from zesty_trace.errors import SolveError
+
+Rule = Callable[[Context], Iterator[Finding]]
+STATIC: tuple[Rule, ...] = (ground_missing, unconnected_pins, lonely_nets, bus_address_clash)
+SOLVED: tuple[Rule, ...] = (heat, level_clash, supply_range)
+
+
+def review(design: Design, catalogue: Catalogue) -> list[Finding]:
+    """Return the findings of all electrical rules, worst first. A circuit that cannot be solved is itself a finding."""
+    ctx = make_context(design, catalogue)
+    found = [f for rule in STATIC for f in rule(ctx)]
+    try:
+        found += [f for rule in SOLVED for f in rule(ctx)]
+    except SolveError as error:
+        found.append(
+            Finding(
+                rule="solve", key="solve", severity=Severity.STOP, title="The circuit cannot be solved",
+                detail=str(error), why="Without voltages and currents no other judgement can be made.",
+                source="nodal analysis", station="schematic",
+            )  # fmt: skip
+        )
+    return worst_first(found)
