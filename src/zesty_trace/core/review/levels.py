@@ -78,7 +78,7 @@ def _clash_finding(ctx: Context, how: str, cause: str, clashes: list[_Clash]) ->
     worst = max(c.volt for c in clashes)
     nets = tuple(dict.fromkeys(c.net for c in clashes))
     refs = tuple(dict.fromkeys(c.pin.ref for c in clashes))
-    victim = min(clashes, key=lambda c: c.limit)
+    victim = min(clashes, key=lambda c: (round(c.limit, 2), c.pin))
     detail, mend, culprits = _explain(ctx, how, cause, clashes, victim)
     return Finding(
         rule="level clash", key=f"{how} {cause} {' '.join(nets)}", severity=Severity.STOP,

@@ -1,0 +1,406 @@
+"""Arranging the sheet: blocks in bands, each band with its supply lines on top and ground at the bottom.
+
+Inside a block, parts that hang together by signals form a cluster. A cluster is laid out by walking its signals from
+left to right: a part to a supply stands above the signal, one to ground below it, a series part lies in line, a
+part with more pins becomes a box with inputs left and outputs right.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
+from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.schematic import symbols
+from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
+from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
+from zesty_trace.core.schematic.symbols import Side, Symbol
+from zesty_trace.core.schematic.wires import route_wires
+
+BAND_WIDTHS = range(110, 300, 10)
+VIEW_ASPECT = 1.75
+CORRIDOR = 60.0
+RAIL_STEP = 2
+RAIL_MIN_PINS = 4
+LABEL_UNITS = 0.75
+TAG_UNITS = 0.72
+MARGIN = 4
+
+
+@dataclass
+class _Cluster:
+    """Parts laid out together; spots are relative to its own origin, rows count from the first signal."""
+
+    block: str
+    refs: list[str]
+    placed: dict[str, tuple[Symbol, int, int]] = field(default_factory=dict)
+    taken: list[tuple[float, float, float, float]] = field(default_factory=list)
+    corridors: list[tuple[float, float, float, float]] = field(default_factory=list)
+
+    def extent(self) -> tuple[int, int, int, int]:
+        x0 = min(t[0] for t in self.taken)
+        y0 = min(t[1] for t in self.taken)
+        x1 = max(t[2] for t in self.taken)
+        y1 = max(t[3] for t in self.taken)
+        return int(x0 - 0.99), int(y0 - 0.99), int(x1 + 0.99), int(y1 + 0.99)
+
+
+class _Arranger:
+    def __init__(self, design: Design, catalogue: Catalogue) -> None:
+        self.design, self.catalogue = design, catalogue
+        self.net_of = design.net_of()
+        self.ground = ground_net(design, catalogue)
+        self.rails = [n for n in supply_nets(design, catalogue) if len(design.nets[n]) >= RAIL_MIN_PINS]
+        self.rail_set = {*self.rails, self.ground}
+        self.block = propose_blocks(design, catalogue)
+
+    def kind(self, ref: str) -> Kind:
+        return kind_of(self.design, self.catalogue, ref)
+
+    def net(self, ref: str, number: str) -> str:
+        return self.net_of.get(Pin(ref, number), "")
+
+    def small(self, ref: str) -> bool:
+        kind = self.kind(ref)
+        return len(kind.pins) == 2 and not kind.connector
+
+    # Clusters -----------------------------------------------------------------------------------------------------
+
+    def clusters(self) -> list[_Cluster]:
+        """Return the clusters in reading order: by block, then by first part."""
+        found = []
+        for block in block_order(set(self.block.values())):
+            members = [r for r in self.design.parts if self.block.get(r) == block]
+            for group in self._connected(members):
+                cluster = _Cluster(block, group)
+                self._lay_out(cluster)
+                found.append(cluster)
+        return found
+
+    def _connected(self, members: list[str]) -> list[list[str]]:
+        import networkx as nx
+
+        graph = nx.Graph()
+        graph.add_nodes_from(members)
+        for index, ref in enumerate(members):
+            nets = {self.net(ref, p.number) for p in self.kind(ref).pins} - {""}
+            if nets <= self.rail_set and len(self.kind(ref).pins) == 2:
+                near = decoupled_part(self.design, self.catalogue, members, index)
+                if near:
+                    graph.add_edge(ref, near)
+            for net in nets - self.rail_set:
+                graph.add_edges_from((ref, p.ref) for p in self.design.nets[net] if p.ref in graph)
+        order = {ref: k for k, ref in enumerate(members)}
+        groups = [sorted(g, key=order.__getitem__) for g in nx.connected_components(graph)]
+        return sorted(groups, key=lambda g: order[g[0]])
+
+    # Symbols ------------------------------------------------------------------------------------------------------
+
+    def rank(self, net: str) -> int:
+        """Return how high a net sits: supplies by order, signals between, ground last."""
+        if net == self.ground:
+            return 1000
+        return self.rails.index(net) if net in self.rails else 500
+
+    def stand(self, ref: str) -> Symbol:
+        kind = self.kind(ref)
+        first, second = kind.pins
+        top = first if self.rank(self.net(ref, first.number)) <= self.rank(self.net(ref, second.number)) else second
+        return symbols.upright(kind, top.number)
+
+    def big(self, ref: str, members: Iterable[str]) -> Symbol:
+        kind = self.kind(ref)
+        if symbols.look_of(kind) == "switch":
+            common = self.net(ref, kind.pins[[p.name in ("S", "E") for p in kind.pins].index(True)].number)
+            return symbols.low_side_switch(kind) if common in self.rail_set else symbols.pass_switch(kind)
+        if len(kind.pins) == 1:
+            return symbols.point(kind, self.net(ref, kind.pins[0].number) != self.ground)
+        inside = set(members)
+        sides: dict[Side, list[tuple[PinSpec, int]]] = {"left": [], "right": [], "top": [], "bottom": []}
+        spare: list[PinSpec] = []
+        for spec in kind.pins:
+            side = self._side(ref, kind, spec)
+            if side is None:
+                spare.append(spec)
+            else:
+                sides[side].append((spec, self._rows(ref, spec, inside)))
+        for spec in spare:
+            side = "left" if sum(r for _, r in sides["left"]) <= sum(r for _, r in sides["right"]) else "right"
+            sides[side].append((spec, 1))
+        return symbols.box(sides, len(ref) + 1 if kind.connector else 9)
+
+    def _side(self, ref: str, kind: Kind, spec: PinSpec) -> Side | None:
+        net = self.net(ref, spec.number)
+        model = kind.model["type"]
+        if not net:
+            return None
+        if model in ("regulator", "converter") and spec.role != "ground":
+            return "left" if spec.role == "supply_in" else "right"
+        if net == self.ground:
+            return "bottom"
+        if net in self.rail_set:
+            return "top"
+        if model == "inlet":
+            return "right"
+        if kind.connector or spec.role in ("input", "open_drain"):
+            return "left"
+        return self._controller_side(ref, spec) if model == "controller" else "right"
+
+    def _controller_side(self, ref: str, spec: PinSpec) -> Side:
+        """Inputs reach a button, a divider or a header; what drives something goes right."""
+        near = {self.block.get(p.ref) for p in self.design.nets[self.net(ref, spec.number)]} - {self.block[ref]}
+        prefixes = {self.kind(p.ref).prefix for p in self.design.nets[self.net(ref, spec.number)]}
+        return "left" if "SW" in prefixes or not near - {"Ports", "Power"} else "right"
+
+    def _rows(self, ref: str, spec: PinSpec, inside: set[str]) -> int:
+        net = self.net(ref, spec.number)
+        if net in self.rail_set:
+            return 3
+        attached = [p.ref for p in self.design.nets.get(net, ()) if p.ref in inside and p.ref != ref]
+        return 4 if attached else 2
+
+    # Walking ------------------------------------------------------------------------------------------------------
+
+    def _lay_out(self, cluster: _Cluster) -> None:
+        big = [r for r in cluster.refs if not self.small(r)]
+        starts = [r for r in big if self.kind(r).model["type"] in ("inlet", "controller")]
+        entry = self._entry_net(cluster)
+        if starts or not entry:
+            first = (starts or big or cluster.refs)[0]
+            self._put_big(cluster, first, 0, 0) if first in big else self._put_upright(cluster, first, 0, 0)
+        else:
+            x = int(len(entry) * TAG_UNITS) + 3
+            self._walk(cluster, entry, x, 0, 1)
+        self._rest(cluster)
+
+    def _entry_net(self, cluster: _Cluster) -> str:
+        """Return the signal that comes in from another block, gates and series parts first."""
+        inside = set(cluster.refs)
+        best: tuple[int, int, str] | None = None
+        for k, ref in enumerate(cluster.refs):
+            for spec in self.kind(ref).pins:
+                net = self.net(ref, spec.number)
+                if not net or net in self.rail_set or all(p.ref in inside for p in self.design.nets[net]):
+                    continue
+                score = (0 if self.small(ref) else 1, k, net)
+                best = min(best, score) if best else score
+        return best[2] if best else ""
+
+    def _walk(self, cluster: _Cluster, net: str, x: int, y: int, way: int) -> None:
+        """Place everything of the cluster that hangs on `net`, from (x, y) on, to the right (way 1) or left (-1)."""
+        waiting = [p for p in self.design.nets.get(net, ()) if p.ref in cluster.refs and p.ref not in cluster.placed]
+        for pin in waiting:
+            if self.small(pin.ref) and self._far(pin) in self.rail_set and pin.ref not in cluster.placed:
+                x = self._hang(cluster, pin, x, y, way)
+        row = y
+        for pin in waiting:
+            if pin.ref in cluster.placed:
+                continue
+            if self.small(pin.ref):
+                x_after = self._series(cluster, pin, x, row, way)
+                self._walk(cluster, self._far(pin), x_after, row, way)
+            else:
+                self._big_at_pin(cluster, pin, x, row, way)
+            row += 6
+
+    def _far(self, pin: Pin) -> str:
+        return self.net(pin.ref, "2" if pin.number == "1" else "1")
+
+    def _hang(self, cluster: _Cluster, pin: Pin, x: int, y: int, way: int) -> int:
+        symbol = self.stand(pin.ref)
+        near = symbol.pin(pin.number)
+        x = self._put(cluster, pin.ref, symbol, x + 2 * way, y - near.y, way)
+        return x + 2 * way
+
+    def _series(self, cluster: _Cluster, pin: Pin, x: int, y: int, way: int) -> int:
+        kind = self.kind(pin.ref)
+        far = "2" if pin.number == "1" else "1"
+        symbol = symbols.lying(kind, pin.number if way > 0 else far)
+        x = self._put(cluster, pin.ref, symbol, x + 4 * way, y, way)
+        return x + 3 * way
+
+    def _put_upright(self, cluster: _Cluster, ref: str, x: int, y: int) -> None:
+        self._put(cluster, ref, self.stand(ref), x, y, 1)
+
+    def _big_at_pin(self, cluster: _Cluster, pin: Pin, x: int, y: int, way: int) -> None:
+        symbol = self.big(pin.ref, cluster.refs)
+        at = symbol.pin(pin.number)
+        self._put_big(cluster, pin.ref, x + 3 * way - at.x, y - at.y, symbol, way)
+
+    def _put_big(
+        self, cluster: _Cluster, ref: str, x: int, y: int, symbol: Symbol | None = None, way: int = 1
+    ) -> None:
+        symbol = symbol or self.big(ref, cluster.refs)
+        x = self._put(cluster, ref, symbol, x, y, way)
+        for pin in symbol.pins:
+            net = self.net(ref, pin.number)
+            if not net or net in self.rail_set:
+                continue
+            if pin.side == "left":
+                self._walk(cluster, net, x + pin.x, y + pin.y, -1)
+            else:
+                self._walk(cluster, net, x + pin.x, y + pin.y, 1)
+        for other in cluster.refs:
+            if other not in cluster.placed and self.small(other) and self._bypasses(cluster, other) == ref:
+                self._bypass(cluster, other, x, y, symbol)
+
+    def _bypasses(self, cluster: _Cluster, ref: str) -> str | None:
+        nets = {self.net(ref, p.number) for p in self.kind(ref).pins}
+        if not nets <= self.rail_set:
+            return None
+        return decoupled_part(self.design, self.catalogue, cluster.refs, cluster.refs.index(ref))
+
+    def _bypass(self, cluster: _Cluster, ref: str, x: int, y: int, symbol: Symbol) -> None:
+        start = x + int(symbol.right) + 3
+        if self.kind(cluster.refs[0]).model["type"] == "inlet" or symbol.right > 6:
+            start = int(max(t[2] for t in cluster.taken)) + 2
+        self._put(cluster, ref, self.stand(ref), start, y, 1)
+
+    def _rest(self, cluster: _Cluster) -> None:
+        for ref in cluster.refs:
+            if ref in cluster.placed:
+                continue
+            x = int(max((t[2] for t in cluster.taken), default=-4)) + 4
+            if self.small(ref):
+                self._put_upright(cluster, ref, x, 0)
+            else:
+                symbol = self.big(ref, cluster.refs)
+                self._put_big(cluster, ref, x + 2 - int(symbol.left), 0, symbol)
+
+    def _put(self, cluster: _Cluster, ref: str, symbol: Symbol, x: int, y: int, way: int) -> int:
+        """Put a symbol at (x, y) or the next free spot along `way`; return its x."""
+        while any(_overlap(r, t) for r in self._rooms(ref, symbol, x, y) for t in (*cluster.taken, *cluster.corridors)):
+            x += way
+        rooms = self._rooms(ref, symbol, x, y)
+        cluster.placed[ref] = (symbol, x, y)
+        cluster.taken.append(rooms[0])
+        cluster.corridors += rooms[1:]
+        return x
+
+    def _rooms(self, ref: str, symbol: Symbol, x: int, y: int) -> list[tuple[float, float, float, float]]:
+        """Return the part's own room, then the corridors in which its supply connections run up or down."""
+        rooms = [self._room(ref, symbol, x, y)]
+        for pin in symbol.pins:
+            if self.net(ref, pin.number) not in self.rail_set:
+                continue
+            left, right = x + pin.x - 0.4, x + pin.x + 0.4
+            if pin.side == "top":
+                rooms.append((left, y + pin.y - CORRIDOR, right, y + pin.y))
+            elif pin.side == "bottom":
+                rooms.append((left, y + pin.y, right, y + pin.y + CORRIDOR))
+        return rooms
+
+    def _room(self, ref: str, symbol: Symbol, x: int, y: int) -> tuple[float, float, float, float]:
+        """Return the rectangle that a symbol needs with its text and tags."""
+        part = self.design.parts[ref]
+        text = max(len(ref), len(part.value.split()[0]) if part.value else 0) * LABEL_UNITS
+        if symbol.look == "box":
+            left = right = 2.0
+            for pin in symbol.pins:
+                net = self.net(ref, pin.number)
+                if pin.side == "left" and net and net not in self.rail_set:
+                    left = max(left, len(net) * TAG_UNITS + 3)
+                if pin.side == "right" and net and net not in self.rail_set:
+                    right = max(right, len(net) * TAG_UNITS + 3)
+            tagged = len(self.kind(ref).pins) > 12
+            left, right = (left, right) if tagged else (2.0, 2.0)
+            return x + symbol.left - left, y + symbol.top - 2, x + symbol.right + right, y + symbol.bottom + 2
+        if symbol.turned and symbol.look != "switch":
+            half = max(2.0, text / 2)
+            return x - half, y - 1.9, x + half, y + 1.9
+        if symbol.look == "switch":
+            return x - 3, y - 3, x + max(2.2, 2 + text), y + 3
+        return x - 1.2, y - 2, x + 1.2 + text, y + 2
+
+    # Bands --------------------------------------------------------------------------------------------------------
+
+    def bands(self, clusters: list[_Cluster]) -> list[list[_Cluster]]:
+        """Return the clusters in rows, as wide as makes the whole sheet fill a wide view best."""
+        choices = [self._fill(clusters, width) for width in BAND_WIDTHS]
+        return min(choices, key=self._size)
+
+    def _size(self, rows: list[list[_Cluster]]) -> float:
+        width = max(sum(c.extent()[2] - c.extent()[0] + MARGIN for c in row) for row in rows)
+        height = sum(
+            max(c.extent()[3] for c in row) - min(c.extent()[1] for c in row) + 11 + RAIL_STEP * len(_used_rails(self, row))
+            for row in rows
+            if row
+        )
+        return max(width, height * VIEW_ASPECT)
+
+    def _fill(self, clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
+        rows: list[list[_Cluster]] = [[]]
+        width = 0
+        for cluster in clusters:
+            x0, _, x1, _ = cluster.extent()
+            need = x1 - x0 + MARGIN
+            if rows[-1] and width + need > band_width:
+                rows.append([])
+                width = 0
+            rows[-1].append(cluster)
+            width += need
+        return rows
+
+
+def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
+    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
+
+
+def arrange(design: Design, catalogue: Catalogue) -> Sheet:
+    """Return the sheet of a design: its own arrangement, except for parts that the user has put somewhere."""
+    a = _Arranger(design, catalogue)
+    rows = [row for row in a.bands(a.clusters()) if row]
+    placed: list[PlacedSymbol] = []
+    rails: list[Rail] = []
+    titles: list[Title] = []
+    top, width = 2, 40
+    for band, row in enumerate(rows):
+        used = _used_rails(a, row)
+        first = top + len(used) * RAIL_STEP
+        high = min(c.extent()[1] for c in row)
+        low = max(c.extent()[3] for c in row)
+        base = first + 3 - high
+        x, last_block = MARGIN, ""
+        for cluster in row:
+            x0, _, x1, _ = cluster.extent()
+            if cluster.block != last_block:
+                titles.append(Title(cluster.block, x, first + 1))
+                last_block = cluster.block
+            for ref, (symbol, px, py) in cluster.placed.items():
+                spot = design.sheet.get(ref)
+                at = (spot.x, spot.y) if spot else (x + px - x0, base + py)
+                placed.append(PlacedSymbol(ref, symbol, *at, band, cluster.block))
+            x += x1 - x0 + MARGIN
+        width = max(width, x)
+        bottom = base + low + 3
+        rails += [Rail(net, band, top + k * RAIL_STEP, 1, 0) for k, net in enumerate(used)]
+        if a.ground:
+            rails.append(Rail(a.ground, band, bottom, 1, 0))
+        top = bottom + 5
+    rails = [Rail(r.net, r.band, r.y, 1, width) for r in rails]
+    if design.sheet:
+        placed = _rebanded(placed, rails)
+    wires, tags, junctions = route_wires(design, placed, rails, width + 2, top + 2)
+    return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, tuple(titles), width + 2, top)
+
+
+def _used_rails(a: _Arranger, row: list[_Cluster]) -> list[str]:
+    used = {a.net(ref, p.number) for c in row for ref in c.placed for p in a.kind(ref).pins}
+    return [n for n in a.rails if n in used]
+
+
+def _rebanded(placed: list[PlacedSymbol], rails: list[Rail]) -> list[PlacedSymbol]:
+    """Give parts that the user moved to the band in which they now sit."""
+    from dataclasses import replace
+
+    floors = sorted({(r.band, max(s.y for s in rails if s.band == r.band)) for r in rails})
+    found = []
+    for symbol in placed:
+        band = next((b for b, floor in floors if symbol.y <= floor + 2), floors[-1][0] if floors else 0)
+        found.append(replace(symbol, band=band))
+    return found
+
+
+__all__ = ["Spot", "Tag", "arrange"]

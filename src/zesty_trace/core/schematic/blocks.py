@@ -1,0 +1,118 @@
+"""Functional blocks: which parts belong together on the sheet, by the user's word or proposed from the netlist."""
+
+from __future__ import annotations
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import ground_net, kind_of, spec_of, supply_nets
+from zesty_trace.core.design.model import Design, Pin
+
+ORDER = ("Power", "Controller", "Bus", "Display", "Outputs", "Panel", "Ports", "Other")
+
+
+def propose_blocks(design: Design, catalogue: Catalogue) -> dict[str, str]:
+    """Return ref -> block name for every part that is drawn on the sheet (mounting holes are not)."""
+    return _Proposal(design, catalogue).run()
+
+
+def block_order(names: set[str]) -> list[str]:
+    """Return block names in reading order; the user's own come after the proposed ones."""
+    return [n for n in ORDER if n in names] + sorted(names - set(ORDER))
+
+
+class _Proposal:
+    def __init__(self, design: Design, catalogue: Catalogue) -> None:
+        self.design, self.catalogue = design, catalogue
+        self.net_of = design.net_of()
+        self.rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
+        self.block: dict[str, str] = {}
+
+    def run(self) -> dict[str, str]:
+        drawn = [r for r in self.design.parts if kind_of(self.design, self.catalogue, r).pins]
+        for ref in drawn:
+            seed = self.design.parts[ref].block or self._seed(ref)
+            if seed:
+                self.block[ref] = seed
+        for ref in drawn:
+            if self.block.get(ref) == "Switch":
+                self.block[ref] = self._switch_block(ref)
+        for _ in range(4):
+            for ref in drawn:
+                if ref not in self.block:
+                    near = self._neighbour_block(ref)
+                    if near:
+                        self.block[ref] = near
+        for k, ref in enumerate(drawn):
+            if ref not in self.block:
+                self.block[ref] = self._bypass_block(drawn, k)
+        return self.block
+
+    def _seed(self, ref: str) -> str:
+        kind = kind_of(self.design, self.catalogue, ref)
+        model = kind.model["type"]
+        if model in ("inlet", "regulator", "converter") or kind.prefix in ("F", "TP"):
+            return "Power"
+        if model == "controller":
+            return "Controller"
+        if model in ("nmos", "npn"):
+            return "Switch"
+        if kind.bus and kind.bus.role == "device":
+            return "Display" if kind.connector else "Bus"
+        if kind.external or kind.prefix == "BZ":
+            return "Outputs"
+        if kind.prefix == "SW" or model == "led":
+            return "Panel"
+        return "Ports" if kind.connector else ""
+
+    def _nets(self, ref: str) -> list[str]:
+        pins = kind_of(self.design, self.catalogue, ref).pins
+        nets = (self.net_of.get(Pin(ref, p.number)) for p in pins)
+        return [n for n in nets if n and n not in self.rails]
+
+    def _switch_block(self, ref: str) -> str:
+        for net in self._nets(ref):
+            for pin in self.design.nets[net]:
+                near = self.block.get(pin.ref)
+                if near in ("Display", "Outputs"):
+                    return near
+        return "Outputs"
+
+    def _neighbour_block(self, ref: str) -> str:
+        """Return the block reached over the smallest signal net, the controller only if nothing else is there."""
+        choices = []
+        for net in self._nets(ref):
+            for pin in self.design.nets[net]:
+                near = self.block.get(pin.ref)
+                if pin.ref != ref and near:
+                    choices.append((near == "Controller", len(self.design.nets[net]), near))
+        return min(choices)[2] if choices else ""
+
+    def _bypass_block(self, drawn: list[str], index: int) -> str:
+        """Return the block of the part listed before this one that has the same supply."""
+        own = {self.net_of.get(Pin(drawn[index], p)) for p in ("1", "2")}
+        ground = ground_net(self.design, self.catalogue)
+        for ref in reversed(drawn[:index]):
+            kind = kind_of(self.design, self.catalogue, ref)
+            supplies = {self.net_of.get(Pin(ref, p.number)) for p in kind.pins} - {ground}
+            if len(kind.pins) > 2 and supplies & own:
+                return self.block.get(ref, "Other")
+        return "Power" if own & self.rails else "Other"
+
+
+def decoupled_part(design: Design, catalogue: Catalogue, members: list[str], index: int) -> str | None:
+    """Return the part that a bypass part (between supply and ground) stands beside: the nearest before it, else after."""
+    net_of = design.net_of()
+    ground = ground_net(design, catalogue)
+    ref = members[index]
+    own = {net_of.get(Pin(ref, p.number)) for p in kind_of(design, catalogue, ref).pins} - {ground}
+    for near in [*reversed(members[:index]), *members[index + 1 :]]:
+        kind = kind_of(design, catalogue, near)
+        if len(kind.pins) <= 2:
+            continue
+        nets = {
+            net_of.get(Pin(near, p.number))
+            for p in kind.pins
+            if spec_of(design, catalogue, Pin(near, p.number)).role in ("supply_in", "supply_out")
+        }
+        if nets & own:
+            return near
+    return None

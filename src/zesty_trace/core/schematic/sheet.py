@@ -1,0 +1,87 @@
+"""The sheet as a value: placed symbols, supply lines, wires, named tags. Grid units, y down."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zesty_trace.core.design.model import Pin
+from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
+
+Spot = tuple[int, int]
+
+
+@dataclass(frozen=True)
+class PlacedSymbol:
+    """A symbol at its spot, in a band."""
+
+    ref: str
+    symbol: Symbol
+    x: int
+    y: int
+    band: int
+    block: str
+
+    def pin_at(self, pin: SymbolPin) -> Spot:
+        """Return where a pin's wire ends."""
+        return self.x + pin.x, self.y + pin.y
+
+    def body(self) -> tuple[float, float, float, float]:
+        """Return left, top, right, bottom."""
+        s = self.symbol
+        return self.x + s.left, self.y + s.top, self.x + s.right, self.y + s.bottom
+
+
+@dataclass(frozen=True)
+class Rail:
+    """A supply or ground line across one band."""
+
+    net: str
+    band: int
+    y: int
+    left: int
+    right: int
+
+
+@dataclass(frozen=True)
+class Wire:
+    """A polyline that joins two pins of a net, or a pin and a supply line or another wire."""
+
+    net: str
+    points: tuple[Spot, ...]
+
+
+@dataclass(frozen=True)
+class Tag:
+    """A named flag on a pin: the net goes on elsewhere under this name."""
+
+    net: str
+    at: Spot
+    side: str
+    pin: Pin
+
+
+@dataclass(frozen=True)
+class Title:
+    """A block's name above its parts."""
+
+    text: str
+    x: int
+    y: int
+
+
+@dataclass(frozen=True)
+class Sheet:
+    """All that is drawn."""
+
+    symbols: tuple[PlacedSymbol, ...]
+    rails: tuple[Rail, ...]
+    wires: tuple[Wire, ...]
+    tags: tuple[Tag, ...]
+    junctions: tuple[Spot, ...]
+    titles: tuple[Title, ...]
+    width: int
+    height: int
+
+    def spots(self) -> dict[Pin, Spot]:
+        """Return where each pin is."""
+        return {Pin(s.ref, p.number): s.pin_at(p) for s in self.symbols for p in s.symbol.pins}

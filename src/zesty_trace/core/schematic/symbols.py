@@ -1,0 +1,171 @@
+"""Symbols: the body and pin points of a part on the sheet, in grid units about its centre, y down.
+
+A part's symbol depends on where its nets go: pins on a supply sit on top, on ground at the bottom, inputs left,
+outputs right.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zesty_trace.core.catalogue.kinds import Kind, PinSpec
+
+Look = Literal["box", "resistor", "capacitor", "diode", "led", "coil", "button", "switch", "point", "sounder", "fuse"]
+Side = Literal["left", "right", "top", "bottom"]
+PITCH = 2
+TEXT_UNITS = 0.72  # width of one letter of a pin name, grid units
+
+LOOKS: dict[str, Look] = {
+    "resistor": "resistor", "capacitor": "capacitor", "diode": "diode", "led": "led", "current_load": "sounder",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class SymbolPin:
+    """A pin point. `x`, `y` is where wires end, grid units from the centre."""
+
+    number: str
+    name: str
+    x: int
+    y: int
+    side: Side
+
+
+@dataclass(frozen=True)
+class Symbol:
+    """A part's drawing: body rectangle and pins. `turned` tells a two-pin part that lies down."""
+
+    look: Look
+    left: float
+    top: float
+    right: float
+    bottom: float
+    pins: tuple[SymbolPin, ...]
+    turned: bool = False
+
+    def pin(self, number: str) -> SymbolPin:
+        """Return a pin by number. KeyError if there is none."""
+        for pin in self.pins:
+            if pin.number == number:
+                return pin
+        raise KeyError(number)
+
+
+def look_of(kind: Kind) -> Look:
+    """Return how a kind is drawn."""
+    model = str(kind.model["type"])
+    if kind.prefix == "F":
+        return "fuse"
+    if kind.prefix == "L":
+        return "coil"
+    if kind.prefix == "SW":
+        return "button"
+    if kind.prefix == "TP":
+        return "point"
+    if model in ("nmos", "npn"):
+        return "switch"
+    if kind.connector:
+        return "box"
+    return LOOKS.get(model, "box")
+
+
+def upright(kind: Kind, top_pin: str) -> Symbol:
+    """Return a two-pin part standing up, with pin `top_pin` on top."""
+    first, second = kind.pins
+    if top_pin == second.number:
+        first, second = second, first
+    pins = (
+        SymbolPin(first.number, first.name, 0, -2, "top"),
+        SymbolPin(second.number, second.name, 0, 2, "bottom"),
+    )
+    return Symbol(look_of(kind), -0.8, -1.3, 0.8, 1.3, pins)
+
+
+def lying(kind: Kind, left_pin: str) -> Symbol:
+    """Return a two-pin part lying down, with pin `left_pin` on the left."""
+    first, second = kind.pins
+    if left_pin == second.number:
+        first, second = second, first
+    pins = (
+        SymbolPin(first.number, first.name, -2, 0, "left"),
+        SymbolPin(second.number, second.name, 2, 0, "right"),
+    )
+    return Symbol(look_of(kind), -1.3, -0.8, 1.3, 0.8, pins, turned=True)
+
+
+def point(kind: Kind, hangs: bool) -> Symbol:
+    """Return a one-pin part that hangs from a supply line or stands on the ground line."""
+    spec = kind.pins[0]
+    pin = SymbolPin(spec.number, spec.name, 0, -2 if hangs else 2, "top" if hangs else "bottom")
+    return Symbol("point", -0.8, -0.8, 0.8, 0.8, (pin,))
+
+
+def low_side_switch(kind: Kind) -> Symbol:
+    """Return a transistor with its control pin left, load pin on top, common pin at the bottom."""
+    control, load, common = _switch_pins(kind)
+    pins = (
+        SymbolPin(control.number, control.name, -3, 0, "left"),
+        SymbolPin(load.number, load.name, 0, -3, "top"),
+        SymbolPin(common.number, common.name, 0, 3, "bottom"),
+    )
+    return Symbol("switch", -1.6, -1.6, 1.6, 1.6, pins)
+
+
+def pass_switch(kind: Kind) -> Symbol:
+    """Return a transistor that passes a signal from left (source) to right (drain), control pin on top."""
+    control, load, common = _switch_pins(kind)
+    pins = (
+        SymbolPin(common.number, common.name, -3, 0, "left"),
+        SymbolPin(control.number, control.name, 0, -3, "top"),
+        SymbolPin(load.number, load.name, 3, 0, "right"),
+    )
+    return Symbol("switch", -1.6, -1.6, 1.6, 1.6, pins, turned=True)
+
+
+def _switch_pins(kind: Kind) -> tuple[PinSpec, PinSpec, PinSpec]:
+    by_name = {p.name: p for p in kind.pins}
+    if "G" in by_name:
+        return by_name["G"], by_name["D"], by_name["S"]
+    return by_name["B"], by_name["C"], by_name["E"]
+
+
+def box(sides: dict[Side, list[tuple[PinSpec, int]]], title_units: float) -> Symbol:
+    """Return a box. `sides` has (pin, rows it needs) per side, in order; rows are grid units on left and right."""
+    left_rows = sum(rows for _, rows in sides["left"])
+    right_rows = sum(rows for _, rows in sides["right"])
+    above, below = (2 if sides["top"] else 0), (2 if sides["bottom"] else 0)
+    height = max(left_rows, right_rows, 2) + 1 + above + below
+    across = [max((len(p.name) for p, _ in sides[s]), default=0) * TEXT_UNITS for s in ("left", "right")]
+    steps = {s: _steps(sides[s]) for s in ("top", "bottom")}
+    ends = max(sum(steps["top"]), sum(steps["bottom"])) + 2
+    width = max(across[0] + across[1] + 2.5, title_units + 2, ends, 6)
+    half_w, half_h = int(width / 2 + 0.99), (height + 1) // 2
+    pins = [
+        *_column(sides["left"], -half_w - 1, -half_h + 1 + above, "left"),
+        *_column(sides["right"], half_w + 1, -half_h + 1 + above, "right"),
+        *_row(sides["top"], steps["top"], -half_h - 1, "top"),
+        *_row(sides["bottom"], steps["bottom"], half_h + 1, "bottom"),
+    ]
+    return Symbol("box", -half_w, -half_h, half_w, half_h, tuple(pins))
+
+
+def _steps(pins: list[tuple[PinSpec, int]]) -> list[int]:
+    return [max(3, int(len(p.name) * TEXT_UNITS + 1.5)) for p, _ in pins]
+
+
+def _column(pins: list[tuple[PinSpec, int]], x: int, start: int, side: Side) -> list[SymbolPin]:
+    found, y = [], start
+    for spec, rows in pins:
+        found.append(SymbolPin(spec.number, spec.name, x, y, side))
+        y += rows
+    return found
+
+
+def _row(pins: list[tuple[PinSpec, int]], steps: list[int], y: int, side: Side) -> list[SymbolPin]:
+    found, x = [], -(sum(steps[1:])) // 2 if steps else 0
+    for k, (spec, _) in enumerate(pins):
+        if k:
+            x += steps[k]
+        found.append(SymbolPin(spec.number, spec.name, x, y, side))
+    return found

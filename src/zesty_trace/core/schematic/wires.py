@@ -1,0 +1,402 @@
+"""Wires: orthogonal paths along the grid that never run through a part, nor along another net's wire.
+
+Each connection is a shortest path with prices for bends and crossings (A*, after Hart, Nilsson and Raphael 1968, over
+cell and direction). Nets cross only at right angles, straight through. What has no path, or too many pins, becomes
+named tags instead.
+"""
+
+from __future__ import annotations
+
+import heapq
+from collections.abc import Iterable, Sequence
+
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
+
+BEND, CROSS, TEXT, NEAR = 3.0, 4.0, 5.0, 0.6
+MANY_PINS = 7
+FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3
+STEPS = ((1, 0), (0, 1), (-1, 0), (0, -1))
+OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
+TAG_UNITS = 0.72
+
+
+class _Grid:
+    """Who uses each cell, and how: free, across, up-down, or closed to other nets."""
+
+    def __init__(self, width: int, height: int) -> None:
+        self.width, self.height = width, height
+        size = width * height
+        self.owner = [0] * size
+        self.use = [FREE] * size
+        self.price = [0.0] * size
+        self.body = bytearray(size)
+
+    def inside(self, x: int, y: int) -> bool:
+        return 0 <= x < self.width and 0 <= y < self.height
+
+    def block(self, left: float, top: float, right: float, bottom: float) -> None:
+        for y in range(max(0, int(top - 0.01)), min(self.height, int(bottom + 1))):
+            for x in range(max(0, int(left - 0.01)), min(self.width, int(right + 1))):
+                if left - 0.5 < x < right + 0.5 and top - 0.5 < y < bottom + 0.5:
+                    self.body[y * self.width + x] = 1
+
+    def add_price(self, left: float, top: float, right: float, bottom: float, price: float) -> None:
+        for y in range(max(0, round(top)), min(self.height, round(bottom) + 1)):
+            for x in range(max(0, round(left)), min(self.width, round(right) + 1)):
+                self.price[y * self.width + x] += price
+
+    def lay(self, net: int, path: Sequence[Spot]) -> None:
+        """Mark a cell path as used by `net`."""
+        for k, (x, y) in enumerate(path):
+            cell = y * self.width + x
+            ends = k in (0, len(path) - 1)
+            before, after = path[max(0, k - 1)], path[min(len(path) - 1, k + 1)]
+            straight = not ends and (before[0] == after[0] or before[1] == after[1])
+            use = CLOSED if not straight else (ACROSS if before[1] == after[1] else UPDOWN)
+            if self.owner[cell] and self.owner[cell] != net:
+                self.owner[cell], self.use[cell] = -1, CLOSED
+            elif self.use[cell] and self.use[cell] != use:
+                self.owner[cell], self.use[cell] = net, CLOSED
+            else:
+                self.owner[cell], self.use[cell] = net, use
+
+    def free_strip(self, cells: Iterable[Spot]) -> bool:
+        """Whether nothing lies on these cells."""
+        for x, y in cells:
+            if not self.inside(x, y):
+                return False
+            cell = y * self.width + x
+            if self.body[cell] or self.owner[cell] or self.price[cell] >= TEXT:
+                return False
+        return True
+
+
+def find_path(grid: _Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]) -> list[Spot] | None:
+    """Return the cheapest cell path from `start` to any of `goals`, or None."""
+    if not goals:
+        return None
+    if start in goals:
+        return [start]
+    w = grid.width
+    gx0, gx1 = min(g[0] for g in goals), max(g[0] for g in goals)
+    gy0, gy1 = min(g[1] for g in goals), max(g[1] for g in goals)
+
+    def ahead(x: int, y: int) -> float:
+        return max(gx0 - x, 0, x - gx1) + max(gy0 - y, 0, y - gy1)
+
+    first = STEPS.index(leave) if leave else -1
+    best: dict[tuple[int, int, int], float] = {(*start, first): 0.0}
+    came: dict[tuple[int, int, int], tuple[int, int, int]] = {}
+    heap = [(ahead(*start), 0.0, start[0], start[1], first)]
+    while heap:
+        _, cost, x, y, d = heapq.heappop(heap)
+        key = (x, y, d)
+        if cost > best[key]:
+            continue
+        if (x, y) in goals:
+            return _unwind(came, key)
+        here = y * w + x
+        foreign = grid.owner[here] not in (0, net)
+        for nd, (dx, dy) in enumerate(STEPS):
+            if d >= 0 and (nd == (d + 2) % 4 or (foreign and nd != d)):
+                continue
+            nx, ny = x + dx, y + dy
+            if not grid.inside(nx, ny):
+                continue
+            cell = ny * w + nx
+            goal = (nx, ny) in goals
+            if grid.body[cell] and not goal:
+                continue
+            step = 1.0 + grid.price[cell]
+            if grid.owner[cell] not in (0, net):
+                if goal or grid.use[cell] != (UPDOWN if dy == 0 else ACROSS):
+                    continue
+                step += CROSS
+            if d >= 0 and nd != d:
+                step += BEND
+            fresh = cost + step
+            state = (nx, ny, nd)
+            if fresh < best.get(state, 1e18):
+                best[state] = fresh
+                came[state] = key
+                heapq.heappush(heap, (fresh + ahead(nx, ny), fresh, nx, ny, nd))
+    return None
+
+
+def _unwind(came: dict[tuple[int, int, int], tuple[int, int, int]], key: tuple[int, int, int]) -> list[Spot]:
+    path = [(key[0], key[1])]
+    while key in came:
+        key = came[key]
+        if (key[0], key[1]) != path[-1]:
+            path.append((key[0], key[1]))
+    return path[::-1]
+
+
+def corners(path: Sequence[Spot]) -> tuple[Spot, ...]:
+    """Return the ends and bends of a cell path."""
+    kept = [path[0]]
+    for before, here, after in zip(path, path[1:], path[2:], strict=False):
+        if not (before[0] == after[0] or before[1] == after[1]):
+            kept.append(here)
+    if len(path) > 1:
+        kept.append(path[-1])
+    return tuple(kept)
+
+
+class _Router:
+    def __init__(
+        self, design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int
+    ) -> None:
+        self.design, self.placed, self.rails = design, placed, rails
+        self.net_of = design.net_of()
+        names = sorted(design.nets)
+        self.number = {name: k + 1 for k, name in enumerate(names)}
+        right = max([width, *(int(s.body()[2]) + 14 for s in placed)])
+        low = max([height, *(int(s.body()[3]) + 10 for s in placed)])
+        self.grid = _Grid(right, low)
+        self.wires: list[Wire] = []
+        self.tags: list[Tag] = []
+        self.paths: list[tuple[str, list[Spot]]] = []
+        self.pins: dict[Pin, tuple[Spot, str, PlacedSymbol]] = {
+            Pin(s.ref, p.number): (s.pin_at(p), p.side, s) for s in placed for p in s.symbol.pins
+        }
+
+    def run(self) -> None:
+        self._prepare()
+        late = self._straight_drops()
+        for net, pins in sorted(self._signal_groups(), key=lambda g: self._span(g[1])):
+            self._group(net, pins)
+        for pin in late:
+            self._drop(pin)
+
+    def _prepare(self) -> None:
+        for symbol in self.placed:
+            left, top, right, bottom = symbol.body()
+            self.grid.block(left, top, right, bottom)
+            self.grid.add_price(left - 1, top - 1, right + 1, bottom + 1, NEAR)
+            text = max(len(symbol.ref), len(self.design.parts[symbol.ref].value.split(" ")[0])) * TAG_UNITS
+            if symbol.symbol.look == "box":
+                continue
+            if symbol.symbol.turned:
+                self.grid.add_price(symbol.x - text / 2, top - 1, symbol.x + text / 2, top - 1, TEXT)
+                self.grid.add_price(symbol.x - text / 2, bottom + 1, symbol.x + text / 2, bottom + 1, TEXT)
+            else:
+                self.grid.add_price(right + 0.5, symbol.y - 1, right + text + 0.5, symbol.y + 1, TEXT)
+        for pin, (spot, side, _) in self.pins.items():
+            cell = spot[1] * self.grid.width + spot[0]
+            if self.grid.inside(*spot):
+                net = self.net_of.get(pin)
+                self.grid.owner[cell] = self.number[net] if net else -1
+                self.grid.use[cell] = CLOSED
+                dx, dy = OUTWARD[side]
+                self.grid.add_price(spot[0] + dx, spot[1] + dy, spot[0] + dx, spot[1] + dy, 1.0)
+        for rail in self.rails:
+            self.grid.lay(self.number[rail.net], [(x, rail.y) for x in range(rail.left, rail.right + 1)])
+
+    def _rail(self, net: str, band: int) -> Rail | None:
+        return next((r for r in self.rails if r.net == net and r.band == band), None)
+
+    def _straight_drops(self) -> list[Pin]:
+        """Lay supply connections that go straight up or down; return the pins whose connection does not."""
+        nets = {r.net for r in self.rails}
+        late = []
+        for pin, (spot, side, symbol) in self.pins.items():
+            net = self.net_of.get(pin)
+            if net not in nets:
+                continue
+            rail = self._rail(net, symbol.band)
+            path = self._plumb(spot, side, rail, self.number[net]) if rail else None
+            if path:
+                self._lay(net, path)
+            else:
+                late.append(pin)
+        return late
+
+    def _plumb(self, spot: Spot, side: str, rail: Rail, net: int) -> list[Spot] | None:
+        x, y = spot
+        step = 1 if rail.y > y else -1
+        if (side == "top" and step > 0) or (side == "bottom" and step < 0) or side in ("left", "right"):
+            return None
+        path = [(x, y)]
+        while y != rail.y:
+            y += step
+            cell = y * self.grid.width + x
+            if not self.grid.inside(x, y) or self.grid.body[cell] or self.grid.price[cell] >= TEXT:
+                return None
+            if self.grid.owner[cell] not in (0, net) and self.grid.use[cell] != ACROSS:
+                return None
+            path.append((x, y))
+        return path
+
+    def _drop(self, pin: Pin) -> None:
+        spot, side, symbol = self.pins[pin]
+        net = self.net_of[pin]
+        rail = self._rail(net, symbol.band)
+        path = None
+        if rail:
+            w = self.grid.width
+            goals = {
+                (x, rail.y)
+                for x in range(max(rail.left, spot[0] - 30), min(rail.right, spot[0] + 30) + 1)
+                if self.grid.owner[rail.y * w + x] == self.number[net] and not self.grid.body[rail.y * w + x]
+            }
+            goals |= {c for n, p in self.paths if n == net for c in p if self._own(c, net)}
+            path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals) if goals else None
+        if path:
+            self._lay(net, path)
+        else:
+            self._tag(net, pin)
+
+    def _own(self, spot: Spot, net: str) -> bool:
+        return self.grid.owner[spot[1] * self.grid.width + spot[0]] == self.number[net]
+
+    def _signal_groups(self) -> list[tuple[str, list[Pin]]]:
+        rail_nets = {r.net for r in self.rails}
+        groups = []
+        for net, pins in self.design.nets.items():
+            if net in rail_nets:
+                continue
+            by_block: dict[tuple[int, str], list[Pin]] = {}
+            for pin in pins:
+                if pin in self.pins:
+                    symbol = self.pins[pin][2]
+                    by_block.setdefault((symbol.band, symbol.block), []).append(pin)
+            groups += [(net, group) for group in by_block.values()]
+        return groups
+
+    def _span(self, pins: list[Pin]) -> int:
+        xs = [self.pins[p][0][0] for p in pins]
+        ys = [self.pins[p][0][1] for p in pins]
+        return max(xs) - min(xs) + max(ys) - min(ys)
+
+    def _group(self, net: str, pins: list[Pin]) -> None:
+        shared = len(pins) < sum(p in self.pins for p in self.design.nets[net])
+        if len(pins) == 1 and shared and self.pins[pins[0]][1] in ("top", "bottom"):
+            self._tag_group(net, pins, {self.pins[pins[0]][0]})
+            return
+        if len(pins) == 1 or len(pins) > MANY_PINS or self._span(pins) > 90:
+            for pin in pins:
+                if shared or len(pins) > 1:
+                    self._tag(net, pin)
+            return
+        tree: set[Spot] = {self.pins[pins[0]][0]}
+        lost: list[Pin] = []
+        left = list(pins[1:])
+        while left:
+            left.sort(key=lambda p: min(abs(self.pins[p][0][0] - x) + abs(self.pins[p][0][1] - y) for x, y in tree))
+            pin = left.pop(0)
+            spot, side, _ = self.pins[pin]
+            goals = {c for c in tree if self._own(c, net)}
+            path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals)
+            if path:
+                self._lay(net, path)
+                tree |= set(path)
+            else:
+                lost.append(pin)
+        for pin in lost:
+            self._tag(net, pin)
+        if lost or shared:
+            self._tag_group(net, pins, tree)
+
+    def _tag_group(self, net: str, pins: list[Pin], tree: set[Spot]) -> None:
+        """Give a wired group one tag, at the end of a short wire of its own."""
+        length = int(len(net) * TAG_UNITS) + 2
+        choices = []
+        for pin in pins:
+            (x, y), side, _ = self.pins[pin]
+            for way, name in ((-1, "left"), (1, "right")):
+                for far in range(2, 11):
+                    for dy in (0, -1, 1, -2, 2, -3, 3):
+                        price = far + 2.5 * abs(dy) + (4 if side not in (name, "top", "bottom") else 0) + (way > 0)
+                        choices.append((price, (x + way * far, y + dy), name, way, pin))
+        choices.sort(key=lambda c: (c[0], c[1]))
+        goals = {c for c in tree if self._own(c, net)}
+        tries = 0
+        for _, spot, name, way, pin in choices:
+            strip = [(spot[0] + way * k, spot[1] + dy) for k in range(length) for dy in (0,)]
+            if tries > 12:
+                break
+            if not self.grid.free_strip(strip):
+                continue
+            tries += 1
+            path = find_path(self.grid, self.number[net], spot, (-way, 0), goals)
+            if path and len(path) < 24:
+                self._lay(net, path)
+                self._reserve(net, strip[1:])
+                self.tags.append(Tag(net, spot, name, pin))
+                return
+        for pin in pins[:1]:
+            self._tag(net, pin)
+
+    def _reserve(self, net: str, cells: list[Spot]) -> None:
+        for x, y in cells:
+            if self.grid.inside(x, y):
+                self.grid.body[y * self.grid.width + x] = 1
+
+    def _tag(self, net: str, pin: Pin) -> None:
+        (x, y), side, _ = self.pins[pin]
+        dx, dy = OUTWARD[side]
+        length = int(len(net) * TAG_UNITS) + 2 if dx else 2
+        self._reserve(net, [(x + dx * k, y + dy * k) for k in range(1, length)])
+        self.tags.append(Tag(net, (x, y), side, pin))
+
+    def _lay(self, net: str, path: list[Spot]) -> None:
+        self.grid.lay(self.number[net], path)
+        self.paths.append((net, path))
+        self.wires.append(Wire(net, corners(path)))
+
+
+def route_wires(
+    design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int
+) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:
+    """Return wires, tags and junction dots for the placed symbols."""
+    router = _Router(design, placed, rails, width, height)
+    router.run()
+    return tuple(router.wires), tuple(router.tags), _junctions(router)
+
+
+def _junctions(router: _Router) -> tuple[Spot, ...]:
+    """Return cells where three or more pieces of one net meet."""
+    edges: dict[Spot, set[tuple[Spot, str]]] = {}
+    for net, path in router.paths:
+        for a, b in zip(path, path[1:], strict=False):
+            edges.setdefault(a, set()).add((b, net))
+            edges.setdefault(b, set()).add((a, net))
+    dots = set()
+    rails = {(r.net, r.y): r for r in router.rails}
+    for spot, near in edges.items():
+        for net in {n for _, n in near}:
+            count = sum(n == net for _, n in near)
+            rail = rails.get((net, spot[1]))
+            if count >= 3 or (rail and rail.left <= spot[0] <= rail.right):
+                dots.add(spot)
+    return tuple(sorted(dots))
+
+
+def wire_quality(wires: Iterable[Wire], symbols: Iterable[PlacedSymbol]) -> dict[str, int]:
+    """Return crossings, bends, length, overlaps (two nets along one line) and wires through parts, of a sheet."""
+    across: dict[Spot, set[str]] = {}
+    updown: dict[Spot, set[str]] = {}
+    bends = length = 0
+    cells: dict[Spot, set[str]] = {}
+    for wire in wires:
+        bends += max(0, len(wire.points) - 2)
+        for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
+            length += abs(x1 - x0) + abs(y1 - y0)
+            if y0 == y1:
+                for x in range(min(x0, x1), max(x0, x1)):
+                    across.setdefault((x, y0), set()).add(wire.net)
+            else:
+                for y in range(min(y0, y1), max(y0, y1)):
+                    updown.setdefault((x0, y), set()).add(wire.net)
+            for x in range(min(x0, x1), max(x0, x1) + 1):
+                for y in range(min(y0, y1), max(y0, y1) + 1):
+                    cells.setdefault((x, y), set()).add(wire.net)
+    overlaps = sum(len(n) > 1 for n in across.values()) + sum(len(n) > 1 for n in updown.values())
+    crossings = sum(len(n) > 1 for n in cells.values())
+    through = 0
+    for symbol in symbols:
+        left, top, right, bottom = symbol.body()
+        through += sum(left < x < right and top < y < bottom for x, y in cells)
+    return {"crossings": crossings, "bends": bends, "length": length, "overlaps": overlaps, "through parts": through}
