@@ -1,0 +1,154 @@
+"""Copper on the board: pads where placements put them, and shapes for everything that conducts.
+
+Shapes are shapely geometries in millimetres, y up, seen from the top; the design keeps integer nanometres.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Layer, Pin, Placement
+from zesty_trace.core.geometry import rotate
+from zesty_trace.core.quantities import mm
+
+LAYERS: tuple[Layer, Layer] = ("top", "bottom")
+
+
+@dataclass(frozen=True)
+class BoardPad:
+    """A pad at its place on the board. `layers` is where it has copper; an unplated hole has none."""
+
+    pin: Pin
+    net: str
+    x_nm: int
+    y_nm: int
+    width_nm: int
+    height_nm: int
+    angle_mdeg: int
+    shape: str
+    drill_nm: int
+    plated: bool
+    layers: tuple[Layer, ...]
+
+
+def pattern_of(design: Design, catalogue: Catalogue, ref: str) -> LandPattern:
+    """Return the land pattern of a part."""
+    part = design.parts[ref]
+    package = part.package or kind_of(design, catalogue, ref).packages[0]
+    return land_pattern(catalogue.package(package))
+
+
+def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
+    """Return a point of the part's own frame on the board; a part on the bottom is mirrored about its y axis first."""
+    if placement.side == "bottom":
+        x = -x
+    dx, dy = rotate(x, y, placement.angle_mdeg)
+    return placement.x_nm + dx, placement.y_nm + dy
+
+
+def board_pads(design: Design, catalogue: Catalogue, refs: Iterable[str] | None = None) -> list[BoardPad]:
+    """Return the pads of all placed parts (or of `refs`)."""
+    net_of = design.net_of()
+    found = []
+    for ref in refs if refs is not None else design.board.placements:
+        placement = design.board.placements.get(ref)
+        if placement is None or ref not in design.parts:
+            continue
+        for pad in pattern_of(design, catalogue, ref).pads:
+            found.append(_place_pad(pad, ref, placement, net_of))
+    return found
+
+
+def _place_pad(pad: Pad, ref: str, placement: Placement, net_of: dict[Pin, str]) -> BoardPad:
+    x, y = to_board(placement, pad.x_nm, pad.y_nm)
+    layers: tuple[Layer, ...] = LAYERS if pad.drill_nm and pad.plated else (placement.side,)
+    if pad.drill_nm and not pad.plated:
+        layers = ()
+    pin = Pin(ref, pad.number)
+    return BoardPad(
+        pin, net_of.get(pin, ""), round(x), round(y), pad.width_nm, pad.height_nm, placement.angle_mdeg, pad.shape,
+        pad.drill_nm, pad.plated, layers,
+    )  # fmt: skip
+
+
+def pad_shape(pad: BoardPad, grow_mm: float = 0.0) -> Any:
+    """Return the polygon of a pad, grown by `grow_mm`."""
+    from shapely import Point, affinity, box
+    from shapely.geometry import LineString
+
+    x, y, w, h = mm(pad.x_nm), mm(pad.y_nm), mm(pad.width_nm), mm(pad.height_nm)
+    if pad.shape == "round" and pad.width_nm == pad.height_nm:
+        return Point(x, y).buffer(w / 2 + grow_mm, quad_segs=16)
+    if pad.shape in ("oblong", "round"):
+        half = abs(w - h) / 2
+        ends = [(x - half, y), (x + half, y)] if w > h else [(x, y - half), (x, y + half)]
+        shape = LineString(ends).buffer(min(w, h) / 2 + grow_mm, quad_segs=16)
+    else:
+        shape = box(x - w / 2 - grow_mm, y - h / 2 - grow_mm, x + w / 2 + grow_mm, y + h / 2 + grow_mm)
+    return affinity.rotate(shape, pad.angle_mdeg / 1000, origin=(x, y)) if pad.angle_mdeg % 180_000 else shape
+
+
+def outline_shape(design: Design) -> Any:
+    """Return the board's polygon; empty if it has no outline."""
+    from shapely import Polygon
+
+    return Polygon([(mm(x), mm(y)) for x, y in design.board.outline])
+
+
+def courtyard_shape(design: Design, catalogue: Catalogue, ref: str, placement: Placement | None = None) -> Any:
+    """Return the rectangle that a placed part keeps for itself."""
+    return _rectangle(pattern_of(design, catalogue, ref).courtyard, placement or design.board.placements[ref])
+
+
+def body_shape(design: Design, catalogue: Catalogue, ref: str) -> Any:
+    """Return the rectangle of a placed part's body."""
+    return _rectangle(pattern_of(design, catalogue, ref).body, design.board.placements[ref])
+
+
+def _rectangle(rectangle: tuple[int, int, int, int], placement: Placement) -> Any:
+    from shapely import Polygon
+
+    x0, y0, x1, y1 = rectangle
+    points = [to_board(placement, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
+    return Polygon([(x / 1e6, y / 1e6) for x, y in points])
+
+
+@dataclass(frozen=True)
+class Copper:
+    """A piece of copper on one layer: its net, its shape, and what it is."""
+
+    net: str
+    layer: Layer
+    shape: Any
+    what: str
+
+
+def copper_items(design: Design, catalogue: Catalogue, layer: Layer) -> list[Copper]:
+    """Return pads, tracks and vias of a layer, pours left out."""
+    from shapely.geometry import LineString, Point
+
+    items = []
+    for pad in board_pads(design, catalogue):
+        if layer in pad.layers:
+            items.append(Copper(pad.net, layer, pad_shape(pad), f"pad {pad.pin}"))
+    for track in design.board.tracks:
+        if track.layer == layer:
+            line = LineString([(mm(x), mm(y)) for x, y in track.points])
+            items.append(Copper(track.net, layer, line.buffer(mm(track.width_nm) / 2, quad_segs=16), "track"))
+    for via in design.board.vias:
+        shape = Point(mm(via.x_nm), mm(via.y_nm)).buffer(mm(via.diameter_nm) / 2, quad_segs=16)
+        items.append(Copper(via.net, layer, shape, "via"))
+    return items
+
+
+def hole_items(design: Design, catalogue: Catalogue) -> list[tuple[int, int, int, bool, str]]:
+    """Return (x, y, drill, plated, net) of every hole, nanometres."""
+    holes = [
+        (p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(design, catalogue) if p.drill_nm
+    ]
+    return holes + [(v.x_nm, v.y_nm, v.drill_nm, True, v.net) for v in design.board.vias]

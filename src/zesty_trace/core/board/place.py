@@ -1,0 +1,277 @@
+"""Placing: parts that the case holds go where its template says; the rest where their connections are shortest.
+
+Each part in turn, most connected first, takes the free spot and quarter turn with the least weighted distance to the
+pads that it connects to; sweeps then take each part up and put it down again until nothing gets shorter.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from zesty_trace.core.board.copper import pattern_of, to_board
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Pin, Placement
+from zesty_trace.core.schematic.blocks import decoupled_part
+from zesty_trace.errors import Cancelled, EditError
+
+STEP_MM = 0.4
+GAP_MM = 0.35
+EDGE_MM = 0.6
+SWEEPS = 3
+GROUND_WEIGHT, SUPPLY_WEIGHT, SIGNAL_WEIGHT, BYPASS_WEIGHT = 0.08, 0.35, 1.0, 2.5
+
+Report = Callable[[float, str], bool]
+
+
+def _quiet(share: float, text: str) -> bool:
+    return True
+
+
+def rectangle_outline(width_nm: int, height_nm: int, corner_nm: int = 3_000_000) -> tuple[tuple[int, int], ...]:
+    """Return a rectangle with rounded corners, counter-clockwise from the lower left, corners in 8 steps."""
+    corner = min(corner_nm, width_nm // 2, height_nm // 2)
+    centres = [
+        (width_nm - corner, corner, -90), (width_nm - corner, height_nm - corner, 0),
+        (corner, height_nm - corner, 90), (corner, corner, 180),
+    ]  # fmt: skip
+    points = []
+    for cx, cy, start in centres:
+        for k in range(9):
+            a = np.radians(start + 90 * k / 8)
+            points.append((round(cx + corner * np.cos(a)), round(cy + corner * np.sin(a))))
+    return tuple(dict.fromkeys(points))
+
+
+def start_board(design: Design) -> Design:
+    """Give a board without one the outline of the brief, and put the template's parts in their places."""
+    brief = design.brief
+    if not design.board.outline:
+        design = edits.set_outline(design, rectangle_outline(brief.case_width_nm, brief.case_height_nm))
+    placements = dict(design.board.placements)
+    for hole in brief.template:
+        if hole.ref in design.parts:
+            placements[hole.ref] = Placement(x_nm=hole.x_nm, y_nm=hole.y_nm, angle_mdeg=hole.angle_mdeg, fixed=True)
+    return edits.set_board(design, placements=placements)
+
+
+@dataclass
+class _Item:
+    ref: str
+    offsets: list[np.ndarray]  # per quarter turn: (P, 2) pad offsets, mm
+    nets: list[str]
+    rooms: list[tuple[float, float, float, float]]  # per quarter turn: courtyard, mm
+
+
+class _Placer:
+    def __init__(self, design: Design, catalogue: Catalogue) -> None:
+        self.design, self.catalogue = design, catalogue
+        xs, ys = zip(*design.board.outline, strict=True)
+        self.x0, self.y0 = min(xs) / 1e6, min(ys) / 1e6
+        self.columns = int((max(xs) / 1e6 - self.x0) / STEP_MM) + 1
+        self.rows = int((max(ys) / 1e6 - self.y0) / STEP_MM) + 1
+        self.inside = self._inside()
+        self.net_of = design.net_of()
+        ground, rails = ground_net(design, catalogue), set(supply_nets(design, catalogue))
+        self.weight = {
+            n: GROUND_WEIGHT if n == ground else SUPPLY_WEIGHT if n in rails else SIGNAL_WEIGHT for n in design.nets
+        }
+        self.rails = rails
+        self.items = {r: self._item(r) for r in design.parts}
+        self.spots: dict[str, Placement] = {r: p for r, p in design.board.placements.items() if r in design.parts}
+        self.beside = self._bypass_pairs()
+
+    def _inside(self) -> np.ndarray:
+        import shapely
+
+        from zesty_trace.core.board.copper import outline_shape
+
+        shape = outline_shape(self.design).buffer(-EDGE_MM)
+        xs = self.x0 + np.arange(self.columns) * STEP_MM
+        ys = self.y0 + np.arange(self.rows) * STEP_MM
+        gx, gy = np.meshgrid(xs, ys)
+        return np.asarray(shapely.contains_xy(shape, gx, gy))
+
+    def _item(self, ref: str) -> _Item:
+        pattern = pattern_of(self.design, self.catalogue, ref)
+        offsets, rooms = [], []
+        for turn in range(4):
+            at = Placement(x_nm=0, y_nm=0, angle_mdeg=turn * 90_000)
+            offsets.append(np.array([to_board(at, p.x_nm, p.y_nm) for p in pattern.pads]).reshape(-1, 2) / 1e6)
+            x0, y0, x1, y1 = pattern.courtyard
+            corners = np.array([to_board(at, x, y) for x, y in ((x0, y0), (x1, y1))]) / 1e6
+            low, high = corners.min(axis=0), corners.max(axis=0)
+            rooms.append((float(low[0]), float(low[1]), float(high[0]), float(high[1])))
+        nets = [self.net_of.get(Pin(ref, p.number), "") for p in pattern.pads]
+        return _Item(ref, offsets, nets, rooms)
+
+    def _bypass_pairs(self) -> dict[str, str]:
+        members = list(self.design.parts)
+        pairs = {}
+        for index, ref in enumerate(members):
+            kind = kind_of(self.design, self.catalogue, ref)
+            nets = {self.net_of.get(Pin(ref, p.number), "") for p in kind.pins}
+            if kind.model.get("type") == "capacitor" and len(nets & self.rails) == 1:
+                near = decoupled_part(self.design, self.catalogue, members, index)
+                if near:
+                    pairs[ref] = near
+        return pairs
+
+    def placed_pads(self, skip: str) -> dict[str, np.ndarray]:
+        """Return net -> (K, 2) pad positions of the placed parts but `skip`, mm."""
+        found: dict[str, list[tuple[float, float]]] = {}
+        for ref, spot in self.spots.items():
+            if ref == skip:
+                continue
+            item = self.items[ref]
+            pads = pattern_of(self.design, self.catalogue, ref).pads
+            for net, pad in zip(item.nets, pads, strict=True):
+                if net:
+                    x, y = to_board(spot, pad.x_nm, pad.y_nm)
+                    found.setdefault(net, []).append((x / 1e6, y / 1e6))
+        return {net: np.array(points) for net, points in found.items()}
+
+    def occupied(self, skip: str) -> np.ndarray:
+        """Return the summed-area table of cells that are taken or outside, one row and column of zeros first."""
+        taken = ~self.inside
+        for ref, spot in self.spots.items():
+            if ref == skip:
+                continue
+            x0, y0, x1, y1 = pattern_of(self.design, self.catalogue, ref).courtyard
+            points = np.array([to_board(spot, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]) / 1e6
+            low, high = points.min(axis=0) - GAP_MM / 2, points.max(axis=0) + GAP_MM / 2
+            c0, r0 = int(np.floor((low[0] - self.x0) / STEP_MM)) + 1, int(np.floor((low[1] - self.y0) / STEP_MM)) + 1
+            c1, r1 = int(np.ceil((high[0] - self.x0) / STEP_MM)), int(np.ceil((high[1] - self.y0) / STEP_MM))
+            taken[max(r0, 0) : max(r1, 0), max(c0, 0) : max(c1, 0)] = True
+        table = np.zeros((self.rows + 1, self.columns + 1), dtype=np.int64)
+        table[1:, 1:] = taken.cumsum(axis=0).cumsum(axis=1)
+        return table
+
+    def best_spot(self, ref: str) -> tuple[float, Placement] | None:
+        """Return (cost, placement) of the best free spot, or None if the part fits nowhere."""
+        item, pads, table = self.items[ref], self.placed_pads(ref), self.occupied(ref)
+        best: tuple[float, Placement] | None = None
+        xs = self.x0 + np.arange(self.columns) * STEP_MM
+        ys = self.y0 + np.arange(self.rows) * STEP_MM
+        for turn in range(4):
+            legal = self._legal(item.rooms[turn], table)
+            if not legal.any():
+                continue
+            cost = self._cost(ref, item, turn, pads, xs, ys)
+            cost[~legal] = np.inf
+            flat = int(cost.argmin())
+            row, column = divmod(flat, self.columns)
+            if best is None or cost[row, column] < best[0] - 1e-9:
+                spot = Placement(
+                    x_nm=round(xs[column] * 1e6), y_nm=round(ys[row] * 1e6), angle_mdeg=turn * 90_000
+                )  # fmt: skip
+                best = (float(cost[row, column]), spot)
+        return best
+
+    def _legal(self, room: tuple[float, float, float, float], table: np.ndarray) -> np.ndarray:
+        half = GAP_MM / 2
+        c0, c1 = int(np.floor((room[0] - half) / STEP_MM)), int(np.ceil((room[2] + half) / STEP_MM))
+        r0, r1 = int(np.floor((room[1] - half) / STEP_MM)), int(np.ceil((room[3] + half) / STEP_MM))
+        legal = np.zeros((self.rows, self.columns), dtype=bool)
+        rows = np.arange(max(0, -r0), min(self.rows, self.rows - r1))
+        columns = np.arange(max(0, -c0), min(self.columns, self.columns - c1))
+        if not len(rows) or not len(columns):
+            return legal
+        a, b = rows[:, None], columns[None, :]
+        count = table[a + r1, b + c1] - table[a + r0, b + c1] - table[a + r1, b + c0] + table[a + r0, b + c0]
+        legal[a, b] = count == 0
+        return legal
+
+    def _cost(
+        self, ref: str, item: _Item, turn: int, pads: dict[str, np.ndarray], xs: np.ndarray, ys: np.ndarray
+    ) -> np.ndarray:
+        cost = np.zeros((self.rows, self.columns))
+        for (dx, dy), net in zip(item.offsets[turn], item.nets, strict=True):
+            if net not in pads:
+                continue
+            px, py = xs[None, :] + dx, ys[:, None] + dy
+            near = np.full(cost.shape, np.inf)
+            for tx, ty in pads[net]:
+                np.minimum(near, np.abs(px - tx) + np.abs(py - ty), out=near)
+            cost += self.weight[net] * near
+        cost += self._bypass_cost(ref, item, turn, xs, ys)
+        middle = (self.x0 + self.columns * STEP_MM / 2, self.y0 + self.rows * STEP_MM / 2)
+        cost += 0.01 * (np.abs(xs[None, :] - middle[0]) + np.abs(ys[:, None] - middle[1]))
+        return cost
+
+    def _bypass_cost(self, ref: str, item: _Item, turn: int, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
+        """Pull a bypass part to the supply pad of the part that it serves."""
+        cost = np.zeros((self.rows, self.columns))
+        host = self.beside.get(ref)
+        if host is None or host not in self.spots:
+            return cost
+        own = [k for k, net in enumerate(item.nets) if net in self.rails]
+        pads = pattern_of(self.design, self.catalogue, host).pads
+        served = [c for c, h in self.beside.items() if h == host and c != ref and c in self.spots]
+        for k in own:
+            targets = [
+                to_board(self.spots[host], p.x_nm, p.y_nm)
+                for p, net in zip(pads, self.items[host].nets, strict=True)
+                if net == item.nets[k]
+            ]
+            if not targets:
+                continue
+            tx, ty = targets[len(served) % len(targets)]
+            dx, dy = item.offsets[turn][k]
+            cost += BYPASS_WEIGHT * (np.abs(xs[None, :] + dx - tx / 1e6) + np.abs(ys[:, None] + dy - ty / 1e6))
+        return cost
+
+    def order(self) -> list[str]:
+        """Return the parts to place: large and well-connected first, bypass parts right after their host."""
+        free = [r for r in self.design.parts if r not in self.spots and pattern_of(self.design, self.catalogue, r).pads]
+
+        def score(ref: str) -> float:
+            x0, y0, x1, y1 = self.items[ref].rooms[0]
+            pins = sum(self.weight.get(n, 0) for n in self.items[ref].nets)
+            return (x1 - x0) * (y1 - y0) + 3 * pins
+
+        hosts = sorted((r for r in free if r not in self.beside), key=lambda r: -score(r))
+        found: list[str] = []
+        for ref in hosts:
+            found.append(ref)
+            found += [c for c, h in self.beside.items() if h == ref and c in free]
+        return found + [r for r in free if r not in found]
+
+
+def place_rest(design: Design, catalogue: Catalogue, report: Report = _quiet) -> Design:
+    """Return the design with every part on the board; fixed and already placed parts stay.
+
+    `report(share, text)` tells progress and returns False to stop (Cancelled). EditError if a part fits nowhere.
+    """
+    design = start_board(design)
+    placer = _Placer(design, catalogue)
+    kept = set(placer.spots)
+    order = placer.order()
+    total = len(order) * (1 + SWEEPS)
+    done = 0
+    for ref in order:
+        best = placer.best_spot(ref)
+        if best is None:
+            raise EditError(f"{ref} finds no room on the board", ref, "Make the board larger or move parts closer")
+        placer.spots[ref] = best[1]
+        done += 1
+        if not report(done / total, f"placing {ref}"):
+            raise Cancelled
+    for _ in range(SWEEPS):
+        moved = False
+        for ref in order:
+            best = placer.best_spot(ref)
+            if best is not None and best[1] != placer.spots[ref]:
+                placer.spots[ref] = best[1]
+                moved = True
+            done += 1
+            if not report(done / total, f"settling {ref}"):
+                raise Cancelled
+        if not moved:
+            break
+    assert kept <= set(placer.spots)
+    return edits.set_board(design, placements=dict(placer.spots))

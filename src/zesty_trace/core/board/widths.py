@@ -1,0 +1,48 @@
+"""Track width from current."""
+
+from __future__ import annotations
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.design.model import Design, Rules
+from zesty_trace.core.quantities import NM_PER_MIL
+from zesty_trace.errors import SolveError
+
+STEP_NM = 50_000
+WIDEST_NM = 3_000_000
+
+
+def ipc2221_width_nm(current_a: float, rise_c: float, copper_um: float, outer: bool = True) -> float:
+    """Return the track width (nm) that carries `current_a` with a temperature rise of `rise_c`.
+
+    I = k x dT^0.44 x A^0.725, A in square mils, k = 0.048 outside and 0.024 inside the board (IPC-2221, 6.2).
+    ValueError for a rise or a thickness that is not above zero.
+    """
+    if rise_c <= 0 or copper_um <= 0:
+        raise ValueError("temperature rise and copper thickness must be above zero")
+    k = 0.048 if outer else 0.024
+    area_mil2 = (abs(current_a) / (k * rise_c**0.44)) ** (1 / 0.725)
+    thickness_mil = copper_um / 25.4
+    return area_mil2 / thickness_mil * NM_PER_MIL
+
+
+def net_currents(design: Design, catalogue: Catalogue) -> dict[str, float]:
+    """Return the largest current that a pin takes from or gives to each net, over all operating states, A."""
+    peaks = analyse(design, catalogue).pin_peaks()
+    return {net: max((peaks.get(p, 0.0) for p in pins), default=0.0) for net, pins in design.nets.items()}
+
+
+def width_for(current_a: float, rules: Rules) -> int:
+    """Return the width to draw: by IPC-2221, in steps of 0.05 mm, never under the rule's least width."""
+    needed = ipc2221_width_nm(current_a, rules.temperature_rise_c, rules.copper_um)
+    steps = -(-int(needed) // STEP_NM) * STEP_NM
+    return min(max(steps, rules.track_nm), WIDEST_NM)
+
+
+def net_widths(design: Design, catalogue: Catalogue) -> dict[str, int]:
+    """Return net -> track width, nm. Where the circuit cannot be solved, the rule's least width."""
+    try:
+        currents = net_currents(design, catalogue)
+    except SolveError:
+        currents = {}
+    return {net: width_for(currents.get(net, 0.0), design.board.rules) for net in design.nets}
