@@ -33,7 +33,8 @@ def pour_shape(design: Design, catalogue: Catalogue, pour: Pour) -> Any:
         return MultiPolygon()
     anchor = unary_union(own)
     pieces = [p for p in getattr(area, "geoms", [area]) if p.area > 0.3 and p.intersects(anchor)]
-    return MultiPolygon(pieces).simplify(0.005)
+    smooth = MultiPolygon(pieces).simplify(0.005)
+    return MultiPolygon(list(getattr(smooth, "geoms", [smooth]))) if not smooth.is_empty else MultiPolygon()
 
 
 def _bare_holes(design: Design, catalogue: Catalogue, gap: float) -> Any:

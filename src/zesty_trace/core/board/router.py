@@ -110,6 +110,8 @@ class _Router:
         nets = []
         for name, pads in by_net.items():
             widths = [mm(width_for(peaks.get(p.pin, 0.0), self.rules)) for p in pads]
+            trunk = max(widths)  # heavy legs share copper, so each takes the width of the whole
+            widths = [trunk if w >= 0.6 * trunk and trunk > mm(self.rules.track_nm) else w for w in widths]
             order = sorted(range(len(pads)), key=lambda k: -widths[k])
             if len(pads) > 1:
                 nets.append(_Net(name, [pads[k] for k in order], [widths[k] for k in order]))

@@ -1,0 +1,122 @@
+"""What goes into each image file and each drill file."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from zesty_trace.core.board.copper import BoardPad, board_pads, hole_items, pad_shape
+from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.fabrication.gerber import GerberWriter
+from zesty_trace.core.fabrication.silk import PEN_MM, silk_screen
+from zesty_trace.core.quantities import mm
+
+OUTLINE_PEN_MM = 0.1
+
+
+def copper_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+    """Return the copper image of a layer: fill first, then tracks, pads and vias over it."""
+    number, name = ("L1", "Top") if layer == "top" else ("L2", "Bot")
+    writer = GerberWriter(f"Copper,{number},{name}")
+    for net, area in pour_shapes(design, catalogue, layer):
+        writer.attributes(net=net)
+        writer.fill(getattr(area, "geoms", []))
+    for track in design.board.tracks:
+        if track.layer == layer:
+            writer.attributes(net=track.net)
+            writer.draw([(mm(x), mm(y)) for x, y in track.points], mm(track.width_nm))
+    for pad in board_pads(design, catalogue):
+        if layer in pad.layers:
+            writer.attributes(net=pad.net, ref=pad.pin.ref, pin=pad.pin.number)
+            _flash_pad(writer, pad, 0.0, "ComponentPad" if pad.drill_nm else "SMDPad,CuDef")
+    for via in design.board.vias:
+        writer.attributes(net=via.net)
+        size = mm(via.diameter_nm)
+        writer.flash("round", mm(via.x_nm), mm(via.y_nm), size, size, "ViaPad")
+    return writer.text()
+
+
+def _flash_pad(writer: GerberWriter, pad: BoardPad, grow_mm: float, function: str) -> None:
+    w, h = mm(pad.width_nm) + 2 * grow_mm, mm(pad.height_nm) + 2 * grow_mm
+    if pad.angle_mdeg % 90_000:
+        writer.fill([pad_shape(pad, grow_mm)])
+        return
+    if pad.angle_mdeg % 180_000:
+        w, h = h, w
+    writer.flash(pad.shape, mm(pad.x_nm), mm(pad.y_nm), w, h, function)
+
+
+def mask_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+    """Return the solder mask openings of a side; vias are covered."""
+    writer = GerberWriter(f"Soldermask,{'Top' if layer == 'top' else 'Bot'}", "Negative")
+    margin = mm(design.board.rules.mask_margin_nm)
+    for pad in board_pads(design, catalogue):
+        if layer in pad.layers or pad.drill_nm:
+            _flash_pad(writer, pad, margin, "")
+    return writer.text()
+
+
+def paste_pads(design: Design, catalogue: Catalogue, layer: Layer, variant: str = "") -> list[BoardPad]:
+    """Return the surface pads of fitted parts that get paste."""
+    fitted = design.fitted(variant).parts
+    return [
+        p
+        for p in board_pads(design, catalogue)
+        if layer in p.layers and not p.drill_nm and p.pin.ref in fitted and kind_of(design, catalogue, p.pin.ref).assembled
+    ]
+
+
+def paste_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+    """Return the paste image of a side."""
+    writer = GerberWriter(f"Paste,{'Top' if layer == 'top' else 'Bot'}")
+    for pad in paste_pads(design, catalogue, layer):
+        _flash_pad(writer, pad, 0.0, "")
+    return writer.text()
+
+
+def silk_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+    """Return the legend of a side."""
+    writer = GerberWriter(f"Legend,{'Top' if layer == 'top' else 'Bot'}")
+    for line in silk_screen(design, catalogue, layer).lines:
+        writer.draw(line, PEN_MM, "")
+    return writer.text()
+
+
+def outline_file(design: Design) -> str:
+    """Return the board's profile."""
+    writer = GerberWriter("Profile,NP")
+    points = [(mm(x), mm(y)) for x, y in design.board.outline]
+    writer.draw([*points, points[0]], OUTLINE_PEN_MM, "Profile")
+    return writer.text()
+
+
+def drill_file(holes: Iterable[tuple[int, int, int, bool, str]], plated: bool) -> str:
+    """Return an XNC drill file (XNC format specification 2021), millimetres, of the plated or the bare holes."""
+    chosen = [h for h in holes if h[3] == plated]
+    sizes = sorted({h[2] for h in chosen})
+    function = "Plated,1,2,PTH" if plated else "NonPlated,1,2,NPTH"
+    lines = ["M48", f"; #@! TF.FileFunction,{function}", "METRIC"]
+    lines += [f"T{k + 1:02d}C{mm(size):.3f}" for k, size in enumerate(sizes)]
+    lines += ["%", "G05"]
+    for k, size in enumerate(sizes):
+        lines.append(f"T{k + 1:02d}")
+        lines += [f"X{mm(x):.4f}Y{mm(y):.4f}" for x, y, d, _, _ in sorted(chosen) if d == size]
+    return "\n".join([*lines, "M30", ""])
+
+
+def all_files(design: Design, catalogue: Catalogue) -> dict[str, str]:
+    """Return file name -> text of every image and drill file."""
+    holes = hole_items(design, catalogue)
+    files: dict[str, str] = {}
+    layers: tuple[Layer, Layer] = ("top", "bottom")
+    for layer in layers:
+        files[f"copper-{layer}.gbr"] = copper_file(design, catalogue, layer)
+        files[f"mask-{layer}.gbr"] = mask_file(design, catalogue, layer)
+        files[f"paste-{layer}.gbr"] = paste_file(design, catalogue, layer)
+        files[f"silk-{layer}.gbr"] = silk_file(design, catalogue, layer)
+    files["outline.gbr"] = outline_file(design)
+    files["drill-plated.xnc"] = drill_file(holes, True)
+    files["drill-bare.xnc"] = drill_file(holes, False)
+    return files

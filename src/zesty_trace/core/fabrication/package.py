@@ -1,0 +1,57 @@
+"""The fabrication zip: all image, drill and table files of a board, the same bytes for the same design."""
+
+from __future__ import annotations
+
+import io
+import re
+import zipfile
+from pathlib import Path
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.fabrication.layers import all_files
+from zesty_trace.core.fabrication.tables import bom_csv, centroid_csv
+from zesty_trace.errors import EditError, StoreError
+
+EPOCH = (2020, 1, 1, 0, 0, 0)
+
+
+def fabrication_files(design: Design, catalogue: Catalogue) -> dict[str, str]:
+    """Return file name -> text of everything in the zip. EditError if nothing is placed yet."""
+    if not design.board.outline or not design.board.placements:
+        raise EditError("There is no board to write yet", "layout", "Place and route the parts first")
+    files = all_files(design, catalogue)
+    for variant in design.variants or ("",):
+        suffix = f"-{variant.lower()}" if variant else ""
+        files[f"bom{suffix}.csv"] = bom_csv(design, catalogue, variant)
+        files[f"centroid{suffix}.csv"] = centroid_csv(design, catalogue, variant)
+    return files
+
+
+def zip_name(design: Design) -> str:
+    """Return the file name of the zip: name and revision."""
+    base = re.sub(r"[^a-z0-9]+", "-", design.name.lower()).strip("-") or "board"
+    return f"{base}-rev-{design.revision.lower()}.zip"
+
+
+def zip_bytes(files: dict[str, str]) -> bytes:
+    """Return a zip of `files` with fixed dates, sorted by name."""
+    buffer = io.BytesIO()
+    with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name in sorted(files):
+            archive.writestr(zipfile.ZipInfo(name, EPOCH), files[name], zipfile.ZIP_DEFLATED)
+    return buffer.getvalue()
+
+
+def write_package(design: Design, catalogue: Catalogue, folder: Path) -> Path:
+    """Write the zip into `folder` and return its path. StoreError if the folder cannot be written."""
+    data = zip_bytes(fabrication_files(design, catalogue))
+    path = folder / zip_name(design)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        fresh = path.with_suffix(".tmp")
+        fresh.write_bytes(data)
+        fresh.replace(path)
+    except OSError as error:
+        raise StoreError(f"Could not write: {error.strerror}", str(path), "Choose another folder") from error
+    return path

@@ -1,0 +1,110 @@
+"""The silk screen: outlines, pin-1 marks and references, kept off every mask opening and off each other."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from zesty_trace.core.board.copper import body_shape, board_pads, outline_shape, pad_shape, pattern_of, to_board
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.fabrication.strokes import text_strokes
+
+PEN_MM = 0.15
+TEXT_MM = 1.0
+PAD_GAP_MM = 0.1
+Line = tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
+class Silk:
+    """Polylines of one side, mm, all drawn with PEN_MM, and references that found no room."""
+
+    lines: tuple[Line, ...]
+    left_out: tuple[str, ...]
+
+
+def silk_screen(design: Design, catalogue: Catalogue, side: Layer) -> Silk:
+    """Return the silk screen of one side. Text on the bottom is mirrored so that it reads from below."""
+    from shapely import unary_union
+
+    margin = design.board.rules.mask_margin_nm / 1e6
+    openings = [pad_shape(p, margin) for p in board_pads(design, catalogue) if side in p.layers or p.drill_nm]
+    keep_off = unary_union(openings).buffer(PAD_GAP_MM + PEN_MM / 2) if openings else None
+    inside = outline_shape(design).buffer(-0.3)
+    refs = [
+        r for r, s in design.board.placements.items() if r in design.parts and s.side == side
+        and kind_of(design, catalogue, r).pins
+    ]  # fmt: skip
+    drawn = [line for ref in refs for line in _part_lines(design, catalogue, ref)]
+    lines = [piece for line in drawn for piece in _clip(line, keep_off, inside)]
+    bodies = {r: body_shape(design, catalogue, r) for r in refs}
+    taken: list[Any] = [keep_off] if keep_off is not None else []
+    left_out = []
+    for ref in refs:
+        placed = _place_text(design, ref, bodies, taken, inside, side)
+        if placed is None:
+            left_out.append(ref)
+        else:
+            text_lines, room = placed
+            lines += text_lines
+            taken.append(room)
+    return Silk(tuple(lines), tuple(left_out))
+
+
+def _part_lines(design: Design, catalogue: Catalogue, ref: str) -> list[Line]:
+    pattern, spot = pattern_of(design, catalogue, ref), design.board.placements[ref]
+
+    def at(x: float, y: float) -> tuple[float, float]:
+        bx, by = to_board(spot, x, y)
+        return bx / 1e6, by / 1e6
+
+    lines = [tuple(at(x, y) for x, y in line) for line in pattern.silk]
+    if pattern.mark:
+        x, y = pattern.mark
+        r = 150_000
+        ring = [(x + r, y), (x, y + r), (x - r, y), (x, y - r), (x + r, y)]
+        lines.append(tuple(at(a, b) for a, b in ring))
+    return lines
+
+
+def _clip(line: Line, keep_off: Any, inside: Any) -> list[Line]:
+    from shapely.geometry import LineString
+
+    shape = LineString(line).intersection(inside)
+    if keep_off is not None:
+        shape = shape.difference(keep_off)
+    pieces = getattr(shape, "geoms", [shape])
+    return [tuple(p.coords) for p in pieces if p.geom_type == "LineString" and p.length > 0.15]
+
+
+def _place_text(
+    design: Design, ref: str, bodies: dict[str, Any], taken: list[Any], inside: Any, side: Layer
+) -> tuple[list[Line], Any] | None:
+    """Return text lines and the room they take at the first free spot round the part, else None."""
+    from shapely import box
+
+    strokes, width = text_strokes(ref, TEXT_MM)
+    x0, y0, x1, y1 = bodies[ref].bounds
+    cx, cy = (x0 + x1) / 2, (y0 + y1) / 2
+    half_w, half_h = width / 2 + 0.12, TEXT_MM / 2 + 0.12
+    spots = []
+    for gap in (0.35, 0.8, 1.3, 1.9):
+        for along in (0.0, -0.7, 0.7, -1.6, 1.6):
+            spots += [(cx + along, y1 + gap + half_h), (cx + along, y0 - gap - half_h)]
+            spots += [(x1 + gap + half_w, cy + along), (x0 - gap - half_w, cy + along)]
+    if x1 - x0 > width + 1.2 and y1 - y0 > TEXT_MM + 1.2:
+        spots.insert(0, (cx, cy))
+    for x, y in spots:
+        room = box(x - half_w, y - half_h, x + half_w, y + half_h)
+        if not inside.covers(room) or any(room.intersects(t) for t in taken):
+            continue
+        if any(room.intersects(b) for r, b in bodies.items() if r != ref):
+            continue
+        mirror = -1 if side == "bottom" else 1
+        lines = [
+            tuple((x + mirror * (px - width / 2), y + py - TEXT_MM / 2) for px, py in stroke) for stroke in strokes
+        ]
+        return lines, room
+    return None

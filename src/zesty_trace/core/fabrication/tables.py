@@ -1,0 +1,57 @@
+"""Tables for assembly and buying: where each part sits, and what to buy, for one variant."""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.quantities import mm
+
+
+@dataclass(frozen=True)
+class BomLine:
+    """One thing to buy for one board."""
+
+    count: int
+    title: str
+    value: str
+    package: str
+    refs: tuple[str, ...]
+
+
+def bill_of_materials(design: Design, catalogue: Catalogue, variant: str = "") -> list[BomLine]:
+    """Return what one board of `variant` takes, most pieces first."""
+    groups: dict[tuple[str, str, str], list[str]] = {}
+    for ref, part in design.fitted(variant).parts.items():
+        kind = kind_of(design, catalogue, ref)
+        if kind.assembled:
+            groups.setdefault((kind.title, part.value, part.package), []).append(ref)
+    lines = [BomLine(len(refs), *key, tuple(refs)) for key, refs in groups.items()]
+    return sorted(lines, key=lambda b: (-b.count, b.title, b.value))
+
+
+def bom_csv(design: Design, catalogue: Catalogue, variant: str = "") -> str:
+    """Return the bill of materials as CSV."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(("count", "part", "value", "package", "refs"))
+    for line in bill_of_materials(design, catalogue, variant):
+        writer.writerow((line.count, line.title, line.value, line.package, " ".join(line.refs)))
+    return out.getvalue()
+
+
+def centroid_csv(design: Design, catalogue: Catalogue, variant: str = "") -> str:
+    """Return centre, turn and side of each surface-mount or through-hole part, mm and degrees."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(("ref", "value", "package", "x_mm", "y_mm", "rotation_deg", "side"))
+    for ref, part in design.fitted(variant).parts.items():
+        spot = design.board.placements.get(ref)
+        if spot and kind_of(design, catalogue, ref).assembled:
+            x, y, turn = f"{mm(spot.x_nm):.4f}", f"{mm(spot.y_nm):.4f}", f"{spot.angle_mdeg / 1000:.1f}"
+            writer.writerow((ref, part.value, part.package, x, y, turn, spot.side))
+    return out.getvalue()
