@@ -140,12 +140,16 @@ def _converter(b: _Builder, part: Part, kind: Kind) -> None:
 
 
 def _current_load(b: _Builder, part: Part, kind: Kind) -> None:
-    b.add(part, "current_load", _ends(part), {"amp": leading_value(part.value) or 0.0}, {"amp": kind.tolerance})
+    b.add(part, "current_load", _ends(part), {"amp": leading_value(part.value) or 0.0, "v_on": 1.5}, {"amp": kind.tolerance})
+
+
+def _supply_load(kind: Kind) -> dict[str, float]:
+    return {"amp": kind.number("i_supply"), "v_on": 0.7 * kind.facts.get("v_min", 2.0)}
 
 
 def _load(b: _Builder, part: Part, kind: Kind) -> None:
     pins = b.supply_pins(part, kind)
-    b.add(part, "current_load", pins, {"amp": kind.number("i_supply")}, {"amp": SUPPLY_CURRENT_TOLERANCE})
+    b.add(part, "current_load", pins, _supply_load(kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
     for spec in kind.pins:
         if spec.role == "input":
             pin = Pin(part.ref, spec.number)
@@ -156,8 +160,7 @@ def _load(b: _Builder, part: Part, kind: Kind) -> None:
 
 def _controller(b: _Builder, part: Part, kind: Kind) -> None:
     supply, ground = b.supply_pins(part, kind)
-    amp = {"amp": kind.number("i_supply")}
-    b.add(part, "current_load", (supply, ground), amp, {"amp": SUPPLY_CURRENT_TOLERANCE})
+    b.add(part, "current_load", (supply, ground), _supply_load(kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
     drive = kind.number("r_drive")
     for spec in kind.pins:
         pin = Pin(part.ref, spec.number)

@@ -18,9 +18,10 @@ from zesty_trace.core.circuit.network import FloatArray
 THERMAL_V = 0.025852  # k T / q at 300 K, V
 MAX_EXPONENT = 80.0
 BODY_DIODE_A = 1e-13
-LOAD_KNEE_V = 0.2
-REVERSE_A = 1e-5
-REVERSE_OHM = 100.0
+LOAD_KNEE_V = 0.1
+LOAD_LEAK_S = 5e-6
+REVERSE_A = 1e-8
+REVERSE_OHM = 1e5
 
 
 @dataclass
@@ -75,9 +76,11 @@ def diode(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stam
 
 
 def current_load(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
-    """A load that takes a constant current once its voltage is above about 0.5 V."""
-    t = np.tanh((v[..., 0] - v[..., 1]) / LOAD_KNEE_V)
-    return _two_terminal(v, p["amp"] * t, p["amp"] * (1 - t * t) / LOAD_KNEE_V)
+    """A load that takes a constant current once its voltage is well above `v_on`, and leaks a little below."""
+    volt = v[..., 0] - v[..., 1]
+    s = 1.0 / (1.0 + np.exp(np.clip(-(volt - p["v_on"]) / LOAD_KNEE_V, -60.0, 60.0)))
+    current = p["amp"] * s + LOAD_LEAK_S * volt
+    return _two_terminal(v, current, p["amp"] * s * (1 - s) / LOAD_KNEE_V + LOAD_LEAK_S)
 
 
 def nmos(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:

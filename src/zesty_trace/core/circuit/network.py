@@ -21,7 +21,7 @@ PARAMETERS = {
     "resistor": ("ohm",),
     "source": ("volt", "ohm"),
     "diode": ("i_s", "n"),
-    "current_load": ("amp",),
+    "current_load": ("amp", "v_on"),
     "nmos": ("vth", "k"),
     "npn": ("i_s", "beta"),
     "regulator": ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out"),

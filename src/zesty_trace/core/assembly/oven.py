@@ -1,0 +1,193 @@
+"""A small oven with a controller in the loop, and what its heat does to this board.
+
+Three lumped masses: the heating rods, the air with the inner walls, the board. Heat flows by differences; the rods
+also radiate straight onto the board (taken as linear). The board's mass comes from its area, thickness and copper.
+Figures of the oven are common practice for a 1500 W table oven; those of the board are handbook values.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from zesty_trace.core.assembly.profiles import AlloyWindow, Profile
+from zesty_trace.core.board.copper import outline_shape
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.quantities import mm
+
+FloatArray = npt.NDArray[np.float64]
+FR4_KG_PER_M3, FR4_J_PER_KG_K = 1850.0, 1100.0
+COPPER_KG_PER_M3, COPPER_J_PER_KG_K = 8960.0, 385.0
+PARTS_SHARE = 1.25  # parts add about a quarter to the bare board's heat capacity, common practice
+
+
+@dataclass(frozen=True)
+class Oven:
+    """Heat capacities J/K, conductances W/K, power W; PID constants on the board's thermocouple."""
+
+    power_w: float = 1500.0
+    rods_j_per_k: float = 260.0
+    air_j_per_k: float = 620.0
+    rods_to_air_w_per_k: float = 5.0
+    loss_w_per_k: float = 2.4
+    open_loss_w_per_k: float = 30.0
+    board_w_per_m2_k: float = 38.0
+    radiant_w_per_m2_k: float = 9.0
+    sensor_lag_s: float = 1.5
+    window_s: float = 2.0
+    kp: float = 0.077
+    ki: float = 0.00001
+    kd: float = 1.68
+    lead_s: float = 8.5
+
+
+@dataclass(frozen=True)
+class Run:
+    """A simulated run: times s, target, board and air °C, heater duty 0..1."""
+
+    time_s: FloatArray
+    target_c: FloatArray
+    board_c: FloatArray
+    air_c: FloatArray
+    duty: FloatArray
+
+
+@dataclass(frozen=True)
+class Measure:
+    """One judged number of a profile."""
+
+    name: str
+    value: float
+    low: float | None
+    high: float | None
+    unit: str
+
+    @property
+    def good(self) -> bool:
+        """Whether the value is within its limits."""
+        return (self.low is None or self.value >= self.low) and (self.high is None or self.value <= self.high)
+
+
+def board_heat_j_per_k(design: Design) -> float:
+    """Return the heat capacity of the populated board."""
+    area = outline_shape(design).area * 1e-6
+    base = area * mm(design.board.rules.thickness_nm) * 1e-3 * FR4_KG_PER_M3 * FR4_J_PER_KG_K
+    copper = 2 * area * design.board.rules.copper_um * 1e-6 * COPPER_KG_PER_M3 * COPPER_J_PER_KG_K
+    return float((base + copper) * PARTS_SHARE)
+
+
+def simulate(design: Design, profile: Profile, ambient_c: float, oven: Oven | None = None, step_s: float = 0.1) -> Run:
+    """Return a run of `profile`: heating under control, then the door opened until the board is below 60 °C."""
+    oven = oven or Oven()
+    area = outline_shape(design).area * 1e-6
+    mass = board_heat_j_per_k(design)
+    to_air = oven.board_w_per_m2_k * 2 * area
+    to_rods = oven.radiant_w_per_m2_k * 2 * area
+    rods = air = board = sensor = ambient_c
+    integral, before, duty = 0.0, ambient_c, 0.0
+    rows = []
+    time = 0.0
+    while time < profile.end_s + 600.0:
+        heating = time < profile.end_s
+        if heating and time % oven.window_s < step_s / 2:
+            target = profile.at(min(time + oven.lead_s, profile.end_s))
+            error = target - sensor
+            slope = (sensor - before) / oven.window_s
+            before = sensor
+            hold = oven.loss_w_per_k * (target - ambient_c) / oven.power_w
+            wanted = hold + oven.kp * error + oven.ki * integral + oven.kd * (_slope(profile, time, oven) - slope)
+            if 0.0 < wanted < 1.0:
+                integral += error * oven.window_s
+            duty = min(1.0, max(0.0, wanted))
+        power = oven.power_w * duty if heating else 0.0
+        loss = oven.loss_w_per_k if heating else oven.open_loss_w_per_k
+        d_rods = (power - oven.rods_to_air_w_per_k * (rods - air) - to_rods * (rods - board)) / oven.rods_j_per_k
+        d_air = (
+            oven.rods_to_air_w_per_k * (rods - air) - to_air * (air - board) - loss * (air - ambient_c)
+        ) / oven.air_j_per_k
+        d_board = (to_air * (air - board) + to_rods * (rods - board)) / mass
+        rows.append((time, profile.at(time) if heating else np.nan, board, air, duty if heating else 0.0))
+        rods, air, board = rods + d_rods * step_s, air + d_air * step_s, board + d_board * step_s
+        sensor += (board - sensor) * step_s / oven.sensor_lag_s
+        time = round(time + step_s, 6)
+        if not heating and board < 60.0:
+            break
+    table = np.array(rows)
+    return Run(*(table[:, k] for k in range(5)))
+
+
+def _slope(profile: Profile, time: float, oven: Oven) -> float:
+    ahead = min(time + oven.lead_s, profile.end_s)
+    return (profile.at(ahead) - profile.at(max(0.0, ahead - 5.0))) / 5.0
+
+
+def seconds_above(time_s: FloatArray, temp_c: FloatArray, limit_c: float) -> float:
+    """Return how long a temperature was above `limit_c`, s; crossings by linear interpolation."""
+    above = 0.0
+    for t0, t1, a, b in zip(time_s, time_s[1:], temp_c - limit_c, temp_c[1:] - limit_c, strict=False):
+        if a >= 0 and b >= 0:
+            above += t1 - t0
+        elif a < 0 <= b or b < 0 <= a:
+            above += (t1 - t0) * max(a, b) / abs(b - a)
+    return float(above)
+
+
+def steepest(time_s: FloatArray, temp_c: FloatArray, over_s: float = 5.0) -> tuple[float, float]:
+    """Return the steepest rise and the steepest fall over a span of `over_s`, °C/s, both as positive numbers."""
+    step = max(1, round(over_s / float(time_s[1] - time_s[0])))
+    slope = (temp_c[step:] - temp_c[:-step]) / (time_s[step:] - time_s[:-step])
+    return float(slope.max(initial=0.0)), float(-slope.min(initial=0.0))
+
+
+def part_limit_c(design: Design, catalogue: Catalogue) -> tuple[float, str]:
+    """Return the lowest heat limit of the surface-mount parts, and whose it is."""
+    limits = [
+        (kind_of(design, catalogue, r).heat_max_c, r)
+        for r in design.parts
+        if kind_of(design, catalogue, r).assembled and not kind_of(design, catalogue, r).late
+    ]
+    return min(limits, default=(260.0, "")) if limits else (260.0, "")
+
+
+def judge(run: Run, window: AlloyWindow, part_limit: float = 260.0) -> list[Measure]:
+    """Return the numbers of a run against the alloy's window and the most delicate part."""
+    rise, fall = steepest(run.time_s, run.board_c)
+    peak = float(run.board_c.max())
+    first = int(run.board_c.argmax())
+    heating_t, heating = run.time_s[: first + 1], run.board_c[: first + 1]
+    soak = seconds_above(heating_t, heating, window.preheat_low_c) - seconds_above(
+        heating_t, heating, window.preheat_high_c
+    )
+    above = seconds_above(run.time_s, run.board_c, window.liquidus_c)
+    return [
+        Measure("steepest rise", rise, None, window.ramp_max_c_per_s, "°C/s"),
+        Measure(f"{window.preheat_low_c:.0f} to {window.preheat_high_c:.0f} °C", soak, *window.preheat_s, "s"),
+        Measure(f"above {window.liquidus_c:.0f} °C", above, *window.above_liquidus_s, "s"),
+        Measure("peak", peak, window.peak_min_c, min(window.peak_max_c, part_limit), "°C"),
+        Measure("steepest fall", fall, None, window.cooling_max_c_per_s, "°C/s"),
+        Measure("25 °C to peak", float(run.time_s[first]), None, window.total_max_s, "s"),
+    ]
+
+
+def heat_findings(measures: list[Measure], window: AlloyWindow) -> list[Finding]:
+    """Return a finding for each number outside its limits."""
+    found = []
+    for m in measures:
+        if m.good:
+            continue
+        low = m.low is not None and m.value < m.low
+        limit = m.low if low else m.high
+        found.append(
+            Finding(
+                "heat profile", m.name, Severity.FIX, f"{m.name}: {m.value:.1f} {m.unit}",
+                f"{'At least' if low else 'At most'} {limit:g} {m.unit} for {window.title}.",
+                "Too little heat leaves cold joints; too much, or too fast, cracks and ages parts.", window.source,
+                "assembly", value=m.value, limit=limit, unit=m.unit,
+            )
+        )  # fmt: skip
+    return found

@@ -1,0 +1,82 @@
+"""The order of placing. Schools: surface-mount first (default), lowest first, or as listed (common practice)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+from zesty_trace.core.board.copper import pattern_of
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.quantities import mm
+
+School = Literal["surface-mount first", "lowest first", "as listed"]
+SCHOOLS: tuple[School, ...] = ("surface-mount first", "lowest first", "as listed")
+
+
+@dataclass(frozen=True)
+class PlacingStep:
+    """Parts of one kind and value, placed one after the other."""
+
+    number: int
+    title: str
+    refs: tuple[str, ...]
+    how: str  # paste, or iron
+    height_mm: float
+    cautions: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class _Group:
+    surface: bool
+    late: bool
+    area_mm2: float
+    height_mm: float
+    order: int
+    title: str
+    refs: tuple[str, ...]
+    cautions: tuple[str, ...]
+
+
+def placing_sequence(
+    design: Design, catalogue: Catalogue, variant: str = "", school: School = "surface-mount first"
+) -> list[PlacingStep]:
+    """Return the steps for one board of `variant`: each fitted part exactly once."""
+    groups = _groups(design, catalogue, variant)
+    if school == "surface-mount first":
+        groups.sort(
+            key=lambda g: (not g.surface, g.late, g.area_mm2 if g.surface else g.height_mm, g.height_mm, g.title)
+        )
+    elif school == "lowest first":
+        groups.sort(key=lambda g: (g.late, g.height_mm, g.area_mm2, g.title))
+    return [
+        PlacingStep(k, g.title, g.refs, "paste" if g.surface else "iron", g.height_mm, g.cautions)
+        for k, g in enumerate(groups, 1)
+    ]
+
+
+def _groups(design: Design, catalogue: Catalogue, variant: str) -> list[_Group]:
+    found: dict[tuple[str, str, str], list[str]] = {}
+    for ref, part in design.fitted(variant).parts.items():
+        if kind_of(design, catalogue, ref).assembled:
+            found.setdefault((part.kind, part.value, part.package), []).append(ref)
+    groups = []
+    for order, ((kind_id, value, package), refs) in enumerate(found.items()):
+        kind, pattern = catalogue.kind(kind_id), pattern_of(design, catalogue, refs[0])
+        x0, y0, x1, y1 = pattern.body
+        title = f"{kind.title.split(',')[0]} {value.split()[0] if value else ''}".strip() + f", {package}"
+        cautions = []
+        if kind.polarity:
+            cautions.append(f"Polarity: {kind.polarity}")
+        elif len(kind.pins) > 2 and not kind.connector:
+            cautions.append("Pin 1 to the ring on the board")
+        if kind.heat_sensitive:
+            cautions.append(f"Heat-sensitive: not above {kind.heat_max_c:.0f} °C")
+        groups.append(
+            _Group(
+                pattern.surface_mount, kind.late or (kind.heat_sensitive and not pattern.surface_mount),
+                mm(x1 - x0) * mm(y1 - y0), mm(pattern.height_nm), order, title, tuple(refs), tuple(cautions),
+            )
+        )  # fmt: skip
+    return groups
