@@ -20,6 +20,7 @@ MAX_EXPONENT = 80.0
 BODY_DIODE_A = 1e-13
 LOAD_KNEE_V = 0.1
 LOAD_LEAK_S = 5e-6
+WAKE_V = 1.2
 REVERSE_A = 1e-8
 REVERSE_OHM = 1e5
 
@@ -149,6 +150,12 @@ def _limits(i: FloatArray, limit: FloatArray) -> tuple[FloatArray, FloatArray]:
     return lost, ohm * over_slope + REVERSE_OHM * back_slope
 
 
+def _awake(vin: FloatArray) -> tuple[FloatArray, FloatArray]:
+    """Return how far a regulator's own circuit has woken up, 0 to 1 round WAKE_V, and the slope."""
+    s = 1.0 / (1.0 + np.exp(np.clip(-(vin - WAKE_V) / LOAD_KNEE_V, -60.0, 60.0)))
+    return s, s * (1 - s) / LOAD_KNEE_V
+
+
 def regulator(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
     """In, out, ground: the lower of the set voltage and what dropout leaves; branch current flows out of `out`."""
     assert i is not None
@@ -158,14 +165,16 @@ def regulator(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> 
     short, short_slope = softplus((p["v_out"] - room) / knee)
     level = p["v_out"] - knee * short
     floor, floor_slope = softplus(level / knee)
-    reached, slope = knee * floor, floor_slope * short_slope
+    on, on_slope = _awake(vin)
+    reached = knee * floor * on
+    by_load = floor_slope * short_slope * on
+    slope = by_load + knee * floor * on_slope
     lost, lost_slope = _limits(i, p["i_limit"])
-    t = np.tanh(vin)
     flow, by_v = _zeros(v)
-    flow[..., 0] = i + p["i_q"] * t
+    flow[..., 0] = i + p["i_q"] * on
     flow[..., 1] = -i
-    flow[..., 2] = -p["i_q"] * t
-    dq = p["i_q"] * (1 - t * t)
+    flow[..., 2] = -p["i_q"] * on
+    dq = p["i_q"] * on_slope
     by_v[..., 0, 0], by_v[..., 0, 2] = dq, -dq
     by_v[..., 2, 0], by_v[..., 2, 2] = -dq, dq
     by_i = np.zeros_like(v)
@@ -173,7 +182,7 @@ def regulator(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> 
     f = v[..., 1] - v[..., 2] - reached + lost + p["r_out"] * i
     f_v = np.zeros_like(v)
     f_v[..., 0], f_v[..., 1], f_v[..., 2] = -slope, 1.0, -1.0 + slope
-    return Stamp(flow, by_v, by_i, f, f_v, slope * p["r_drop"] + lost_slope + p["r_out"])
+    return Stamp(flow, by_v, by_i, f, f_v, by_load * p["r_drop"] + lost_slope + p["r_out"])
 
 
 def converter(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
@@ -187,9 +196,9 @@ def converter(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> 
     lost, lost_slope = _limits(i, p["i_limit"])
     safe = np.maximum(vin, 1.0)
     ratio = vout / (p["efficiency"] * safe)
-    t = np.tanh(vin)
-    i_in = ratio * i + p["i_q"] * t
-    by_in = np.where(vin > 1.0, -ratio * i / safe, 0.0) + p["i_q"] * (1 - t * t)
+    awake, awake_slope = _awake(vin)
+    i_in = ratio * i + p["i_q"] * awake
+    by_in = np.where(vin > 1.0, -ratio * i / safe, 0.0) + p["i_q"] * awake_slope
     by_out = i / (p["efficiency"] * safe)
     flow, by_v = _zeros(v)
     flow[..., 0], flow[..., 1], flow[..., 2] = i_in, -i, i - i_in
