@@ -98,7 +98,7 @@ class ProjectFolder:
 
     def journal(self, design: Design) -> None:
         """Append the design to the journal and flush it to the disk. StoreError if that fails."""
-        body = msgspec.json.encode(design, order="sorted")
+        body = msgspec.json.encode(design)
         line = b"%08x %d %s\n" % (zlib.crc32(body), len(body), body)
         try:
             if self._journal is None:

@@ -69,18 +69,23 @@ class BoardResult:
         return all(r.passed for r in self.readings)
 
     @property
-    def first_failure(self) -> Reading | None:
-        """Return the first step that failed."""
-        return next((r for r in self.readings if not r.passed and r.value is not None), None)
+    def main_failure(self) -> Reading | None:
+        """Return the failure to look at first: of several low resistances the lowest, else the first failed step."""
+        failed = [r for r in self.readings if not r.passed and r.value is not None]
+        low = [r for r in failed if r.step.kind == "resistance"]
+        return min(low, key=lambda r: r.value or 0.0) if low else next(iter(failed), None)
 
     def summary(self) -> str:
         """Return one line for the record."""
-        bad = self.first_failure
+        bad = self.main_failure
         return f"{len(self.readings)} steps within limits" if bad is None else f"{bad.step.title}: {bad.text}"
 
 
 def run_plan(plan: BenchPlan, bench: Instruments, serial: str, report: Report) -> BoardResult:
-    """Run the plan on one board; the supply is off on every way out. Cancelled if `report` returns False."""
+    """Run the plan on one board; the supply is off on every way out. Cancelled if `report` returns False.
+
+    After a failed resistance the other resistances are still measured, but power is never applied.
+    """
     bench.select_board(serial)
     readings: list[Reading] = []
     stopped = False
@@ -88,12 +93,12 @@ def run_plan(plan: BenchPlan, bench: Instruments, serial: str, report: Report) -
         for step in plan.steps:
             if not report(len(readings) / len(plan.steps), f"{serial}: {step.title}"):
                 raise Cancelled
-            if stopped:
+            if stopped and step.kind != "resistance":
                 readings.append(Reading(step, None, False, "not run: stopped before"))
                 continue
             reading = _take(plan, step, bench)
             readings.append(reading)
-            stopped = step.stops and not reading.passed
+            stopped = stopped or (step.stops and not reading.passed)
     finally:
         bench.power_off()
     return BoardResult(serial, tuple(readings))

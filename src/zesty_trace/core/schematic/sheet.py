@@ -44,10 +44,14 @@ class Rail:
 
 @dataclass(frozen=True)
 class Wire:
-    """A polyline that joins two pins of a net, or a pin and a supply line or another wire."""
+    """A polyline that joins two pins of a net, or a pin and a supply line or another wire.
+
+    `pin` is the pin that it starts from; taking that pin off its net deletes the wire.
+    """
 
     net: str
     points: tuple[Spot, ...]
+    pin: Pin | None = None
 
 
 @dataclass(frozen=True)

@@ -208,7 +208,7 @@ class _Router:
             rail = self._rail(net, symbol.band)
             path = self._plumb(spot, side, rail, self.number[net]) if rail else None
             if path:
-                self._lay(net, path)
+                self._lay(net, path, pin)
             else:
                 late.append(pin)
         return late
@@ -244,7 +244,7 @@ class _Router:
             goals |= {c for n, p in self.paths if n == net for c in p if self._own(c, net)}
             path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals) if goals else None
         if path:
-            self._lay(net, path)
+            self._lay(net, path, pin)
         else:
             self._tag(net, pin)
 
@@ -290,7 +290,7 @@ class _Router:
             goals = {c for c in tree if self._own(c, net)}
             path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals)
             if path:
-                self._lay(net, path)
+                self._lay(net, path, pin)
                 tree |= set(path)
             else:
                 lost.append(pin)
@@ -341,10 +341,10 @@ class _Router:
         self._reserve(net, [(x + dx * k, y + dy * k) for k in range(1, length)])
         self.tags.append(Tag(net, (x, y), side, pin))
 
-    def _lay(self, net: str, path: list[Spot]) -> None:
+    def _lay(self, net: str, path: list[Spot], pin: Pin | None = None) -> None:
         self.grid.lay(self.number[net], path)
         self.paths.append((net, path))
-        self.wires.append(Wire(net, corners(path)))
+        self.wires.append(Wire(net, corners(path), pin))
 
 
 def route_wires(

@@ -1,0 +1,28 @@
+"""`python -m zesty_trace demo | open FOLDER`: the window. The command line is `python -m zesty_trace.cli`."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from pathlib import Path
+
+
+def main() -> int:
+    """Start the window."""
+    parser = argparse.ArgumentParser(prog="zesty-trace", description="From a proven prototype to tested boards.")
+    commands = parser.add_subparsers(dest="command")
+    demo = commands.add_parser("demo", help="open the demo project")
+    demo.add_argument("--reset", action="store_true", help="start the demo afresh")
+    demo.add_argument("--shots", type=Path, metavar="DIR", help="draw each main view to PNG (1280x800) and leave")
+    project = commands.add_parser("open", help="open a project folder")
+    project.add_argument("folder", type=Path)
+    options = parser.parse_args()
+    from zesty_trace.desktop.app import run
+
+    if options.command == "open":
+        return run(options.folder, False, None)
+    return run(None, getattr(options, "reset", False), getattr(options, "shots", None))
+
+
+if __name__ == "__main__":
+    sys.exit(main())

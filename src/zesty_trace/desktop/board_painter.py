@@ -1,0 +1,231 @@
+"""Drawing a board: top copper solid, bottom copper a teal hatch, parts, links. Scene units are millimetres, y up."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QTransform
+
+from zesty_trace.core.board.copper import BoardPad, board_pads, body_shape, pad_shape, pattern_of, to_board
+from zesty_trace.core.board.links import Link
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.quantities import mm
+from zesty_trace.desktop import theme
+from zesty_trace.desktop.sheet_painter import draw_text
+
+
+@dataclass(frozen=True)
+class BoardView:
+    """Everything the painter needs. Pours and links are worked out off the GUI thread."""
+
+    design: Design
+    catalogue: Catalogue
+    pours: dict[str, list[Any]] = field(default_factory=dict)
+    links: tuple[Link, ...] = ()
+    lit: frozenset[str] = frozenset()
+    done: frozenset[str] = frozenset()
+    marks: tuple[tuple[float, float], ...] = ()
+    show_copper: bool = True
+    show_top: bool = True
+    show_bottom: bool = True
+    hidden: frozenset[str] = frozenset()
+
+
+def shape_path(shape: Any) -> QPainterPath:
+    """Return the painter path of a shapely polygon or collection, holes left open."""
+    path = QPainterPath()
+    path.setFillRule(Qt.FillRule.OddEvenFill)
+    for piece in getattr(shape, "geoms", [shape]):
+        if piece.geom_type != "Polygon":
+            continue
+        for ring in (piece.exterior, *piece.interiors):
+            points = list(ring.coords)
+            path.moveTo(*points[0][:2])
+            for x, y, *_ in points[1:]:
+                path.lineTo(x, y)
+            path.closeSubpath()
+    return path
+
+
+def flat_text(p: QPainter, x: float, y: float, text: str, size: float, color: str, bold: bool = False) -> None:
+    """Draw centred text upright although the scene's y points up."""
+    p.save()
+    p.translate(x, y)
+    p.scale(1, -1)
+    draw_text(p, 0, 0, text, size, color, "center", bold)
+    p.restore()
+
+
+class BoardPainter:
+    """Draws one view of a board."""
+
+    def __init__(self, view: BoardView) -> None:
+        self.view = view
+        self.pads: list[BoardPad] = board_pads(view.design, view.catalogue)
+        self.bodies = {
+            r: shape_path(body_shape(view.design, view.catalogue, r))
+            for r in view.design.board.placements
+            if r in view.design.parts
+        }
+        self.pour_paths = {layer: [shape_path(s) for s in shapes] for layer, shapes in view.pours.items()}
+        self.pad_paths = [shape_path(pad_shape(p)) for p in self.pads]
+
+    def draw(self, p: QPainter) -> None:
+        """Draw all."""
+        self._board(p)
+        if self.view.show_copper:
+            if self.view.show_bottom:
+                self._layer(p, "bottom")
+            if self.view.show_top:
+                self._layer(p, "top")
+        self._pads(p)
+        if self.view.show_copper:
+            self._vias(p)
+        self._parts(p)
+        self._links(p)
+        self._marks(p)
+
+    def _board(self, p: QPainter) -> None:
+        t = theme.current()
+        path = QPainterPath()
+        points = [(mm(x), mm(y)) for x, y in self.view.design.board.outline]
+        if not points:
+            return
+        path.moveTo(*points[0])
+        for point in points[1:]:
+            path.lineTo(*point)
+        path.closeSubpath()
+        p.setPen(QPen(t.color("ink"), 0.25))
+        p.setBrush(t.color("board"))
+        p.drawPath(path)
+
+    def _hatch(self, p: QPainter, alpha: int) -> QBrush:
+        brush = QBrush(theme.current().color("bottom", alpha), Qt.BrushStyle.BDiagPattern)
+        brush.setTransform(QTransform(p.transform().inverted()[0]))
+        return brush
+
+    def _layer(self, p: QPainter, layer: Layer) -> None:
+        t = theme.current()
+        top = layer == "top"
+        p.setPen(QPen(t.color("copper" if top else "bottom", 60), 0.05))
+        p.setBrush(t.color("copper", 42) if top else self._hatch(p, 90))
+        for path in self.pour_paths.get(layer, []):
+            p.drawPath(path)
+        for track in self.view.design.board.tracks:
+            if track.layer != layer:
+                continue
+            points = [QPointF(mm(x), mm(y)) for x, y in track.points]
+            if top:
+                self._stroke(p, points, t.color("copper"), mm(track.width_nm))
+            else:
+                self._stroke(p, points, t.color("bottom", 95), mm(track.width_nm))
+                p.setPen(self._hatch_pen(p, mm(track.width_nm)))
+                p.drawPolyline(points)
+
+    def _hatch_pen(self, p: QPainter, width: float) -> QPen:
+        pen = QPen(self._hatch(p, 255), width)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        return pen
+
+    def _stroke(self, p: QPainter, points: list[QPointF], color: QColor, width: float) -> None:
+        pen = QPen(color, width)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        p.setPen(pen)
+        p.drawPolyline(points)
+
+    def _pads(self, p: QPainter) -> None:
+        t = theme.current()
+        p.setPen(Qt.PenStyle.NoPen)
+        for pad, path in zip(self.pads, self.pad_paths, strict=True):
+            if pad.pin.ref in self.view.hidden:
+                continue
+            lit = pad.pin.ref in self.view.lit
+            faded = not self.view.show_copper and not lit
+            if pad.layers:
+                name = "copper" if "top" in pad.layers else "bottom"
+                p.setBrush(t.color(name, 90 if faded else 255))
+                p.drawPath(path)
+            if pad.drill_nm:
+                p.setBrush(t.color("sheet"))
+                p.drawEllipse(QPointF(mm(pad.x_nm), mm(pad.y_nm)), mm(pad.drill_nm) / 2, mm(pad.drill_nm) / 2)
+
+    def _vias(self, p: QPainter) -> None:
+        t = theme.current()
+        for via in self.view.design.board.vias:
+            at = QPointF(mm(via.x_nm), mm(via.y_nm))
+            p.setBrush(t.color("lemon"))
+            p.drawEllipse(at, mm(via.diameter_nm) / 2, mm(via.diameter_nm) / 2)
+            p.setBrush(t.color("sheet"))
+            p.drawEllipse(at, mm(via.drill_nm) / 2, mm(via.drill_nm) / 2)
+
+    def _parts(self, p: QPainter) -> None:
+        t = theme.current()
+        for ref, path in self.bodies.items():
+            if ref in self.view.hidden:
+                continue
+            lit, done = ref in self.view.lit, ref in self.view.done
+            spot = self.view.design.board.placements[ref]
+            kind = kind_of(self.view.design, self.view.catalogue, ref)
+            p.setBrush(t.color("lemon", 200) if lit else (t.color("part") if done else Qt.BrushStyle.NoBrush))
+            p.setPen(QPen(t.color("ink" if spot.side == "top" else "bottom"), 0.25 if lit else 0.13))
+            if kind.assembled:
+                p.drawPath(path)
+            self._mark(p, ref)
+            self._reference(p, ref, path, lit or not (self.view.lit or self.view.done))
+
+    def _mark(self, p: QPainter, ref: str) -> None:
+        pattern = pattern_of(self.view.design, self.view.catalogue, ref)
+        if pattern.mark:
+            x, y = to_board(self.view.design.board.placements[ref], *pattern.mark)
+            p.setBrush(theme.current().color("ink"))
+            p.setPen(Qt.PenStyle.NoPen)
+            p.drawEllipse(QPointF(x / 1e6, y / 1e6), 0.22, 0.22)
+
+    def _reference(self, p: QPainter, ref: str, path: QPainterPath, strong: bool) -> None:
+        box = path.boundingRect()
+        size = 1.25 if min(box.width(), box.height()) < 3 else 1.7
+        wide = len(ref) * size * 0.62
+        color = "ink" if strong else "muted"
+        if box.width() > wide and box.height() > size * 1.4:
+            flat_text(p, box.center().x(), box.center().y(), ref, size, color, True)
+        else:
+            flat_text(p, box.center().x(), box.bottom() + size * 0.62, ref, size, color, True)
+
+    def _links(self, p: QPainter) -> None:
+        pen = QPen(theme.current().color("lime"), 0.16)
+        pen.setStyle(Qt.PenStyle.DotLine)
+        p.setPen(pen)
+        for k in self.view.links:
+            p.drawLine(QPointF(mm(k.ax_nm), mm(k.ay_nm)), QPointF(mm(k.bx_nm), mm(k.by_nm)))
+
+    def _marks(self, p: QPainter) -> None:
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(theme.current().color("stop"), 0.35))
+        for x, y in self.view.marks:
+            p.drawEllipse(QPointF(x, y), 1.6, 1.6)
+
+
+def outline_rect(design: Design) -> QRectF:
+    """Return the rectangle round a board and its parts' bodies, mm."""
+    xs = [mm(x) for x, _ in design.board.outline]
+    ys = [mm(y) for _, y in design.board.outline]
+    if not xs:
+        return QRectF(0, 0, 80, 56)
+    return QRectF(min(xs) - 1.5, min(ys) - 1.5, max(xs) - min(xs) + 3, max(ys) - min(ys) + 3)
+
+
+def bounds_of(shapes: Iterable[Any]) -> QRectF:
+    """Return the rectangle round shapely shapes."""
+    rect = QRectF()
+    for s in shapes:
+        if not s.is_empty:
+            x0, y0, x1, y1 = s.bounds
+            rect = rect.united(QRectF(x0, y0, x1 - x0, y1 - y0))
+    return rect

@@ -1,0 +1,147 @@
+"""The findings of a station as cards: stripe and word for severity, the number, Show, Why, Mend."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.desktop import theme
+from zesty_trace.desktop.session import Session
+
+WIDTH = 304
+
+
+class FindingCard(QFrame):
+    """One finding."""
+
+    show_asked = Signal(object)
+    mend_asked = Signal(object)
+
+    def __init__(self, number: int, finding: Finding, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.finding = finding
+        self.setObjectName("card")
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 10, 10, 8)
+        layout.setSpacing(4)
+        word = QLabel(f"{number} · {finding.severity.word}")
+        word.setObjectName("muted")
+        title = QLabel(finding.title)
+        title.setObjectName("heading")
+        title.setWordWrap(True)
+        detail = QLabel(finding.detail)
+        detail.setObjectName("muted")
+        detail.setWordWrap(True)
+        for label in (word, title, detail):
+            layout.addWidget(label)
+        self.why = QLabel(f"{finding.why}\nFrom: {finding.source}.")
+        self.why.setWordWrap(True)
+        self.why.hide()
+        layout.addWidget(self.why)
+        layout.addLayout(self._buttons(finding))
+
+    def _buttons(self, finding: Finding) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(6)
+        if finding.refs or finding.nets or finding.at:
+            show = QPushButton("Show")
+            show.setObjectName("link")
+            show.clicked.connect(lambda: self.show_asked.emit(finding))
+            row.addWidget(show)
+        why = QPushButton("Why")
+        why.setObjectName("link")
+        why.clicked.connect(lambda: self.why.setVisible(not self.why.isVisible()))
+        row.addWidget(why)
+        row.addStretch(1)
+        self.mend_button: QPushButton | None = None
+        if finding.mend:
+            self.mend_button = QPushButton("Mend")
+            self.mend_button.setToolTip(finding.mend.label)
+            self.mend_button.setAccessibleName(f"Mend: {finding.mend.label}")
+            self.mend_button.clicked.connect(lambda: self.mend_asked.emit(finding))
+            row.addWidget(self.mend_button)
+        return row
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw the severity stripe over the card's left edge."""
+        super().paintEvent(event)
+        t = theme.current()
+        colors = {Severity.STOP: t.stop, Severity.FIX: t.fix, Severity.NOTE: t.note}
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(QColor(colors[self.finding.severity]))
+        p.drawRoundedRect(0, 0, 6, self.height(), 3, 3)
+        p.end()
+
+
+class FindingsPanel(QWidget):
+    """The cards of the station that is open."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self._session, self._station = session, "brief"
+        self.setFixedWidth(WIDTH)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        head = QHBoxLayout()
+        heading = QLabel("Findings")
+        heading.setObjectName("heading")
+        self.counts = QLabel()
+        self.counts.setObjectName("muted")
+        head.addWidget(heading)
+        head.addStretch(1)
+        head.addWidget(self.counts)
+        layout.addLayout(head)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        layout.addWidget(self._area, 1)
+        self.cards: list[FindingCard] = []
+        session.findings_changed.connect(self._pull)
+        session.design_changed.connect(self._wait)
+
+    def show_station(self, station: str) -> None:
+        """Show the findings of a station."""
+        self._station = station
+        self._pull()
+
+    def _wait(self) -> None:
+        self.counts.setText("checking …")
+
+    def _pull(self) -> None:
+        findings = self._session.findings.get(self._station, [])
+        body = QWidget()
+        body.setObjectName("scrolled")
+        layout = QVBoxLayout(body)
+        layout.setContentsMargins(0, 0, 8, 0)
+        layout.setSpacing(10)
+        self.cards = []
+        for number, finding in enumerate(findings, 1):
+            card = FindingCard(number, finding)
+            card.show_asked.connect(self._session.show_finding)
+            card.mend_asked.connect(self._mend)
+            layout.addWidget(card)
+            self.cards.append(card)
+        if not findings:
+            empty = QLabel("Nothing stands in the way here." if self._session.settled else "Checking …")
+            empty.setObjectName("muted")
+            empty.setWordWrap(True)
+            layout.addWidget(empty)
+        layout.addStretch(1)
+        self._area.setWidget(body)
+        self.counts.setText(self._count_words(findings) if self._session.settled else "checking …")
+
+    def _count_words(self, findings: list[Finding]) -> str:
+        words = []
+        for severity, text in ((Severity.STOP, "stop"), (Severity.FIX, "to fix"), (Severity.NOTE, "noted")):
+            count = sum(f.severity is severity for f in findings)
+            if count:
+                words.append(f"{count} {text}")
+        return " · ".join(words) or "none"
+
+    def _mend(self, finding: Finding) -> None:
+        if finding.mend:
+            self._session.do(finding.mend.label, finding.mend.apply)

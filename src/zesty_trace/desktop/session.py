@@ -1,0 +1,179 @@
+"""The open project: its history, its findings, its records. Views listen and re-read; they write through `do`."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from zesty_trace import journey
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.design.history import History
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.fabrication.package import zip_name
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.desktop.jobs import Jobs
+from zesty_trace.errors import StoreError, ZestyError
+from zesty_trace.store.autosave import Autosaver
+from zesty_trace.store.project import ProjectFolder
+
+FINDINGS_DELAY_MS = 120
+
+
+class Session(QObject):
+    """One open project. Signals: the design, the findings, the records changed; something to tell the user."""
+
+    design_changed = Signal()
+    findings_changed = Signal()
+    records_changed = Signal()
+    message = Signal(str)
+    failed = Signal(object)
+    show_finding = Signal(object)
+    autosave_failed = Signal(object)
+
+    def __init__(self, folder: ProjectFolder, design: Design, today: date | None = None) -> None:
+        super().__init__()
+        self.folder = folder
+        self.today = today or date.today()
+        self.catalogue: Catalogue = journey.project_catalogue(folder.path)
+        self.history = History(design)
+        self.jobs = Jobs(self)
+        self.findings: dict[str, list[Finding]] = {s: [] for s in journey.STATIONS}
+        self.findings_of: Design | None = None
+        self._records: object | None = None
+        self._checking = False
+        self.autosaver = Autosaver(folder, self.autosave_failed.emit)
+        self.autosave_failed.connect(self.failed)
+        self.jobs.failed.connect(self.failed)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(FINDINGS_DELAY_MS)
+        self._timer.timeout.connect(self._check)
+
+    @property
+    def path(self) -> Path:
+        """The project folder."""
+        return self.folder.path
+
+    @property
+    def design(self) -> Design:
+        """The design as it is now."""
+        return self.history.design
+
+    @property
+    def records(self) -> journey.Records:
+        """The project's records, opened when first asked for."""
+        if self._records is None:
+            self._records = journey.Records(self.path / "records.sqlite")
+        return self._records  # type: ignore[return-value]
+
+    def do(self, label: str, edit: Callable[[Design], Design]) -> bool:
+        """Apply an edit as one undo step; what it cannot do is told, and changes nothing."""
+        try:
+            changed = self.history.do(label, edit)
+        except ZestyError as error:
+            self.failed.emit(error)
+            return False
+        if changed:
+            self._after_change()
+            self.message.emit(label)
+        return changed
+
+    def apply_result(self, label: str, base: Design, after: Design) -> bool:
+        """Apply what a job worked out from `base`, unless the design has moved on since."""
+        if self.design is not base:
+            self.message.emit(f"{label}: the design changed meanwhile, so the result was dropped. Start again.")
+            return False
+        return self.do(label, lambda _design: after)
+
+    def undo(self) -> None:
+        """Go one step back."""
+        label = self.history.undo()
+        if label is None:
+            self.message.emit("Nothing to undo")
+            return
+        self._after_change()
+        self.message.emit(f"Undone: {label}")
+
+    def redo(self) -> None:
+        """Go one step forward."""
+        label = self.history.redo()
+        if label is None:
+            self.message.emit("Nothing to redo")
+            return
+        self._after_change()
+        self.message.emit(f"Redone: {label}")
+
+    def _after_change(self) -> None:
+        self.autosaver.submit(self.design)
+        self.design_changed.emit()
+        self.check_soon()
+
+    def save(self) -> bool:
+        """Write `design.json`; whether it worked."""
+        try:
+            self.autosaver.save(self.design)
+        except StoreError as error:
+            self.failed.emit(error)
+            return False
+        self.message.emit(f"Saved in {self.path}")
+        return True
+
+    # Findings -----------------------------------------------------------------------------------------------------
+
+    def check_soon(self) -> None:
+        """Work the findings out again, off the GUI thread, shortly."""
+        self._timer.start()
+
+    def _check(self) -> None:
+        if self._checking:
+            return
+        self._checking = True
+        design, catalogue, path, today = self.design, self.catalogue, self.path, self.today
+
+        def work(report: journey.Report) -> dict[str, list[Finding]]:
+            return journey.all_findings(design, catalogue, path, today)
+
+        self.jobs.start("checking", work, lambda f: self._checked(design, f), self._check_failed, visible=False)
+
+    def _checked(self, design: Design, findings: dict[str, list[Finding]]) -> None:
+        self._checking = False
+        if design is not self.design:
+            self.check_soon()
+            return
+        self.findings, self.findings_of = findings, design
+        self.findings_changed.emit()
+
+    def _check_failed(self, error: ZestyError | None) -> None:
+        self._checking = False
+        if error is not None:
+            self.failed.emit(error)
+
+    @property
+    def settled(self) -> bool:
+        """Whether the findings are those of the current design."""
+        return self.findings_of is self.design
+
+    def open_count(self, station: str) -> int:
+        """Return how many findings of a station ask for something."""
+        return sum(f.severity <= Severity.FIX for f in self.findings.get(station, []))
+
+    def zip_path(self) -> Path:
+        """Return where the fabrication zip is, or would be."""
+        return self.path / "fabrication" / zip_name(self.design)
+
+    def stations_done(self) -> int:
+        """Return how far the board has really come."""
+        boards = self.records.boards(self.design.revision) if (self.path / "records.sqlite").exists() else []
+        return journey.stations_done(self.design, self.findings, boards, self.zip_path().exists())
+
+    def close(self) -> None:
+        """Stop jobs, write what is waiting, let go of the folder."""
+        self._timer.stop()
+        self.jobs.close()
+        self.autosaver.close()
+        if self._records is not None:
+            self.records.close()
+        self.folder.close()

@@ -1,0 +1,303 @@
+"""Drawing a sheet: supply lines, wires in the colour of their voltage, symbols, tags. Scene units are sheet units."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QPainter, QPainterPath, QPen, QPolygonF
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.quantities import say
+from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
+from zesty_trace.desktop import theme
+
+PEN = 0.16
+
+
+@dataclass(frozen=True)
+class SheetView:
+    """Everything the painter needs."""
+
+    design: Design
+    catalogue: Catalogue
+    sheet: Sheet
+    ground: str
+    volts: dict[str, float] = field(default_factory=dict)
+    amps: dict[Pin, float] = field(default_factory=dict)
+    overlay: bool = False
+    lit_refs: frozenset[str] = frozenset()
+    lit_nets: frozenset[str] = frozenset()
+    badges: dict[str, tuple[int, str]] = field(default_factory=dict)
+
+
+def text_font(size: float, bold: bool = False) -> QFont:
+    """Return a font whose letters are about `size` scene units high. Fonts below one pixel are scaled up first."""
+    font = QFont(theme.FAMILY)
+    font.setPixelSize(20)
+    font.setBold(bold)
+    return font
+
+
+def draw_text(
+    p: QPainter, x: float, y: float, text: str, size: float, color: str, align: str = "left", bold: bool = False
+) -> None:
+    """Draw text with its vertical middle at y; `size` in scene units."""
+    p.save()
+    p.translate(x, y)
+    k = size / 20.0
+    p.scale(k, k)
+    p.setFont(text_font(size, bold))
+    p.setPen(theme.current().color(color))
+    flag = {"left": Qt.AlignmentFlag.AlignLeft, "right": Qt.AlignmentFlag.AlignRight}.get(
+        align, Qt.AlignmentFlag.AlignHCenter
+    )
+    left = {"left": 0.0, "right": -800.0}.get(align, -400.0)
+    p.drawText(QRectF(left, -20, 800, 40), flag | Qt.AlignmentFlag.AlignVCenter, text)
+    p.restore()
+
+
+class SheetPainter:
+    """Draws one view of a sheet."""
+
+    def __init__(self, view: SheetView) -> None:
+        self.view = view
+
+    def draw(self, p: QPainter) -> None:
+        """Draw all."""
+        for rail in self.view.sheet.rails:
+            self._rail(p, rail.net, rail.left, rail.right, rail.y)
+        for wire in self.view.sheet.wires:
+            p.setPen(self._pen(wire.net, 0.2))
+            p.drawPolyline(QPolygonF([QPointF(x, y) for x, y in wire.points]))
+        p.setPen(Qt.PenStyle.NoPen)
+        for x, y in self.view.sheet.junctions:
+            p.setBrush(theme.current().color("ink"))
+            p.drawEllipse(QPointF(x, y), 0.32, 0.32)
+        for symbol in self.view.sheet.symbols:
+            self._symbol(p, symbol)
+        for tag in self.view.sheet.tags:
+            self._tag(p, tag.net, tag.at, tag.side)
+        for title in self.view.sheet.titles:
+            draw_text(p, title.x, title.y, title.text, 1.5, "muted", bold=True)
+        if self.view.overlay:
+            self._overlay(p)
+
+    def _color(self, net: str) -> str:
+        return theme.voltage_color(self._supply_volt(net), net == self.view.ground)
+
+    def _supply_volt(self, net: str) -> float | None:
+        rails = {r.net for r in self.view.sheet.rails}
+        return self.view.volts.get(net) if net in rails or net.endswith("_IN") else None
+
+    def _pen(self, net: str, width: float) -> QPen:
+        lit = net in self.view.lit_nets
+        pen = QPen(theme.current().color("lime" if lit else self._color(net)), width * (2.2 if lit else 1))
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        return pen
+
+    def _rail(self, p: QPainter, net: str, left: int, right: int, y: int) -> None:
+        p.setPen(self._pen(net, 0.4))
+        p.drawLine(QPointF(left, y), QPointF(right, y))
+        color = self._color(net)
+        draw_text(p, left + 0.1, y - 0.85, net, 1.25, "ink" if color == "lemon" else color, bold=True)
+
+    # Symbols ------------------------------------------------------------------------------------------------------
+
+    def _symbol(self, p: QPainter, s: PlacedSymbol) -> None:
+        t = theme.current()
+        lit = s.ref in self.view.lit_refs
+        pen = QPen(t.color("lime" if lit else "ink"), PEN * (2.4 if lit else 1))
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        draw = {
+            "resistor": self._resistor, "fuse": self._fuse, "capacitor": self._capacitor, "diode": self._diode,
+            "led": self._diode, "sounder": self._sounder, "button": self._button, "switch": self._switch,
+            "point": self._point, "coil": self._resistor,
+        }.get(s.symbol.look, self._box)  # fmt: skip
+        p.save()
+        p.translate(s.x, s.y)
+        p.setPen(pen)
+        p.setBrush(t.color("part"))
+        if s.symbol.turned and s.symbol.look != "switch":
+            p.rotate(-90 if s.symbol.pins[0].x < 0 else 90)
+        draw(p, s)
+        p.restore()
+        self._labels(p, s)
+        if s.ref in self.view.badges:
+            self._badge(p, s, *self.view.badges[s.ref])
+
+    def _stubs(self, p: QPainter) -> None:
+        p.drawLine(QPointF(0, -2), QPointF(0, -1.2))
+        p.drawLine(QPointF(0, 1.2), QPointF(0, 2))
+
+    def _resistor(self, p: QPainter, s: PlacedSymbol) -> None:
+        self._stubs(p)
+        p.drawRect(QRectF(-0.55, -1.2, 1.1, 2.4))
+
+    def _fuse(self, p: QPainter, s: PlacedSymbol) -> None:
+        self._resistor(p, s)
+        p.drawLine(QPointF(0, -1.2), QPointF(0, 1.2))
+
+    def _capacitor(self, p: QPainter, s: PlacedSymbol) -> None:
+        p.drawLine(QPointF(0, -2), QPointF(0, -0.3))
+        p.drawLine(QPointF(0, 0.3), QPointF(0, 2))
+        pen = p.pen()
+        thick = QPen(pen)
+        thick.setWidthF(pen.widthF() * 1.8)
+        p.setPen(thick)
+        p.drawLine(QPointF(-0.9, -0.3), QPointF(0.9, -0.3))
+        p.drawLine(QPointF(-0.9, 0.3), QPointF(0.9, 0.3))
+        p.setPen(pen)
+        if any(pin.name == "+" for pin in s.symbol.pins):
+            side = -1 if s.symbol.pins[0].name == "+" else 1
+            p.drawLine(QPointF(-1.2, side * 1.0), QPointF(-0.6, side * 1.0))
+            p.drawLine(QPointF(-0.9, side * 1.0 - 0.3), QPointF(-0.9, side * 1.0 + 0.3))
+
+    def _diode(self, p: QPainter, s: PlacedSymbol) -> None:
+        self._stubs(p)
+        p.save()
+        if s.symbol.pins[0].name == "K":
+            p.rotate(180)
+        if s.symbol.look == "led":
+            p.setBrush(theme.current().color("lemon"))
+        p.drawLine(QPointF(0, -1.2), QPointF(0, -0.8))
+        p.drawLine(QPointF(0, 0.7), QPointF(0, 1.2))
+        p.drawPolygon(QPolygonF([QPointF(-0.85, -0.8), QPointF(0.85, -0.8), QPointF(0, 0.7)]))
+        p.drawLine(QPointF(-0.85, 0.7), QPointF(0.85, 0.7))
+        p.restore()
+
+    def _sounder(self, p: QPainter, s: PlacedSymbol) -> None:
+        self._stubs(p)
+        p.drawEllipse(QPointF(0, 0), 1.2, 1.2)
+        p.drawArc(QRectF(-0.6, -0.6, 1.2, 1.2), -60 * 16, 120 * 16)
+
+    def _button(self, p: QPainter, s: PlacedSymbol) -> None:
+        p.drawLine(QPointF(0, -2), QPointF(0, -0.9))
+        p.drawLine(QPointF(0, 0.9), QPointF(0, 2))
+        p.drawLine(QPointF(0.55, -1.0), QPointF(0.55, 1.0))
+        p.drawLine(QPointF(0.55, 0), QPointF(1.1, 0))
+        for y in (-0.9, 0.9):
+            p.drawEllipse(QPointF(0, y), 0.2, 0.2)
+
+    def _switch(self, p: QPainter, s: PlacedSymbol) -> None:
+        for pin in s.symbol.pins:
+            length = (pin.x**2 + pin.y**2) ** 0.5
+            p.drawLine(QPointF(pin.x, pin.y), QPointF(pin.x / length * 1.6, pin.y / length * 1.6))
+        p.drawEllipse(QPointF(0, 0), 1.6, 1.6)
+
+    def _point(self, p: QPainter, s: PlacedSymbol) -> None:
+        pin = s.symbol.pins[0]
+        p.drawLine(QPointF(pin.x, pin.y), QPointF(0, pin.y * 0.35))
+        p.drawEllipse(QPointF(0, 0), 0.7, 0.7)
+
+    def _box(self, p: QPainter, s: PlacedSymbol) -> None:
+        b = s.symbol
+        for pin in b.pins:
+            edge = QPointF(min(max(pin.x, b.left), b.right), min(max(pin.y, b.top), b.bottom))
+            p.drawLine(QPointF(pin.x, pin.y), edge)
+        p.drawRoundedRect(QRectF(b.left, b.top, b.right - b.left, b.bottom - b.top), 0.7, 0.7)
+
+    def _labels(self, p: QPainter, s: PlacedSymbol) -> None:
+        part = self.view.design.parts[s.ref]
+        value = part.value.split(" ")[0]
+        left, top, right, bottom = s.body()
+        look = s.symbol.look
+        if look == "box":
+            self._box_labels(p, s)
+        elif look == "switch":
+            draw_text(p, s.x, s.y, s.ref, 1.05, "ink", "center", True)
+        elif s.symbol.turned:
+            draw_text(p, s.x, s.y - 1.35, s.ref, 1.15, "ink", "center", True)
+            draw_text(p, s.x, s.y + 1.35, value, 1.05, "muted", "center")
+        else:
+            draw_text(p, right + 0.35, s.y - (0.55 if value else 0), s.ref, 1.15, "ink", bold=True)
+            if value:
+                draw_text(p, right + 0.35, s.y + 0.65, value, 1.05, "muted")
+
+    def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
+        left, top, right, bottom = s.body()
+        kind = kind_of(self.view.design, self.view.catalogue, s.ref)
+        wide = right - left
+        names = max((len(q.name) for q in s.symbol.pins if q.side in ("left", "right")), default=0) * 0.72
+        middle_free = wide - 2 * names > len(s.ref) * 0.9
+        for pin in s.symbol.pins:
+            x, y = s.pin_at(pin)
+            connected = Pin(s.ref, pin.number) in self._net_of()
+            size, color = (1.0, "ink") if connected else (0.78, "muted")
+            if pin.side == "left":
+                draw_text(p, left + 0.35, y, pin.name, size, color)
+            elif pin.side == "right":
+                draw_text(p, right - 0.35, y, pin.name, size, color, "right")
+            elif pin.side == "top":
+                draw_text(p, x, top + 0.85, pin.name, size, color, "center")
+            else:
+                draw_text(p, x, bottom - 0.85, pin.name, size, color, "center")
+            if connected and pin.side in ("left", "right"):
+                away = -0.2 if pin.side == "left" else 0.2
+                draw_text(p, x + away * 0, y - 0.55, pin.number, 0.62, "muted", "right" if away < 0 else "left")
+        title = kind.title.split(",")[0]
+        y = (top + bottom) / 2 if not middle_free or bottom - top < 7 else (top + bottom) / 2 - 0.6
+        if kind.connector or not middle_free:
+            draw_text(p, right, bottom + 0.9, s.ref, 1.15, "ink", "right", True)
+        else:
+            draw_text(p, (left + right) / 2, y, s.ref, 1.25, "ink", "center", True)
+            if bottom - top >= 7 and len(title) * 0.5 < wide - 1:
+                draw_text(p, (left + right) / 2, y + 1.4, title, 0.8, "muted", "center")
+
+    def _net_of(self) -> dict[Pin, str]:
+        if not hasattr(self, "_nets"):
+            self._nets = self.view.design.net_of()
+        return self._nets
+
+    def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str) -> None:
+        t = theme.current()
+        x, y = at
+        wide = len(net) * 0.66 + 1.0
+        way = -1 if side == "left" else 1
+        p.setPen(QPen(t.color("lime" if net in self.view.lit_nets else "muted"), 0.12))
+        p.setBrush(t.color("faint"))
+        path = QPainterPath(QPointF(x, y))
+        for dx, dy in ((0.5, -0.7), (wide, -0.7), (wide, 0.7), (0.5, 0.7)):
+            path.lineTo(x + way * dx, y + dy)
+        path.closeSubpath()
+        p.drawPath(path)
+        if way > 0:
+            draw_text(p, x + 0.7, y, net, 0.98, "ink")
+        else:
+            draw_text(p, x - 0.7, y, net, 0.98, "ink", "right")
+
+    def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
+        t = theme.current()
+        _, top, right, _ = s.body()
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.color(severity))
+        p.drawEllipse(QPointF(right, top), 1.15, 1.15)
+        draw_text(p, right, top, str(number), 1.3, "on_accent" if severity != "fix" else "paper", "center", True)
+
+    def _overlay(self, p: QPainter) -> None:
+        """Write node voltages on rails and tags, and the current of each two-pin part beside it."""
+        t = theme.current()
+        spots: dict[str, tuple[float, float]] = {r.net: (r.right - 6.0, r.y) for r in self.view.sheet.rails}
+        for wire in self.view.sheet.wires:
+            if wire.net not in spots:
+                (x0, y0), (x1, y1) = wire.points[0], wire.points[-1]
+                spots[wire.net] = ((x0 + x1) / 2, (y0 + y1) / 2)
+        for net, (x, y) in spots.items():
+            if net in self.view.volts:
+                self._bubble(p, x, y, say(self.view.volts[net], "V"), t.color("lemon"))
+        for s in self.view.sheet.symbols:
+            amp = self.view.amps.get(Pin(s.ref, s.symbol.pins[0].number)) if len(s.symbol.pins) == 2 else None
+            if amp is not None and abs(amp) > 1e-6:
+                left, _, _, bottom = s.body()
+                self._bubble(p, left - 2.0, bottom, say(abs(amp), "A", 2), t.color("panel"))
+
+    def _bubble(self, p: QPainter, x: float, y: float, text: str, fill: object) -> None:
+        wide = len(text) * 0.55 + 0.8
+        p.setPen(QPen(theme.current().color("muted"), 0.08))
+        p.setBrush(fill)  # type: ignore[call-overload]
+        p.drawRoundedRect(QRectF(x - wide / 2, y - 0.62, wide, 1.24), 0.5, 0.5)
+        dark = fill == theme.current().color("lemon")
+        draw_text(p, x, y, text, 0.9, "ink" if not dark or theme.current().name == "light" else "on_accent", "center")

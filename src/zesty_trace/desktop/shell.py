@@ -1,0 +1,214 @@
+"""The window: the journey on top, the station in the middle, the findings at the right, the status below."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+
+from PySide6.QtCore import QSettings, QTimer, Qt, Signal
+from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
+from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+
+from zesty_trace.core.findings import Finding
+from zesty_trace.desktop import theme
+from zesty_trace.desktop.findings_panel import FindingsPanel
+from zesty_trace.desktop.journey_trace import JourneyTrace
+from zesty_trace.desktop.palette import Palette
+from zesty_trace.desktop.session import Session
+from zesty_trace.desktop.stations.base import Action, Station
+from zesty_trace.desktop.status import StatusStrip
+from zesty_trace.journey import STATION_TITLES, STATIONS
+
+
+def _station_class(key: str) -> type[Station]:
+    """Import a station when it is first shown."""
+    import importlib
+
+    modules = {"next": ("next_rev", "NextRevStation")}
+    module, name = modules.get(key, (key, f"{key.capitalize()}Station"))
+    return getattr(importlib.import_module(f"zesty_trace.desktop.stations.{module}"), name)  # type: ignore[no-any-return]
+
+
+class MainWindow(QMainWindow):
+    """One window on one session. `open_other` asks the application for another project."""
+
+    open_other = Signal()
+
+    def __init__(self, session: Session, settings: QSettings | None = None) -> None:
+        super().__init__()
+        self.session = session
+        self.settings = settings or QSettings("zesty-trace", "zesty-trace")
+        self.stations: dict[str, Station] = {}
+        self.current = ""
+        self._shortcuts: list[QShortcut] = []
+        self._build()
+        self._connect()
+        geometry = self.settings.value("geometry")
+        if geometry is not None:
+            self.restoreGeometry(geometry)
+        else:
+            self.resize(1280, 800)
+        self._head()
+        QTimer.singleShot(0, self._first)
+
+    def _first(self) -> None:
+        where = str(self.settings.value(f"station/{self.session.path}", "brief"))
+        self.go(where if where in STATIONS else "brief")
+        self.session.check_soon()
+
+    def _build(self) -> None:
+        self.trace = JourneyTrace()
+        self.title, self.subtitle = QLabel(), QLabel()
+        self.title.setObjectName("title")
+        self.subtitle.setObjectName("muted")
+        self.palette_button = QPushButton("Actions")
+        self.palette_button.setToolTip("Everything that can be done here (Ctrl+K)")
+        self.theme_button = QPushButton("Dark")
+        header = QWidget()
+        header.setObjectName("header")
+        top = QHBoxLayout(header)
+        top.setContentsMargins(20, 6, 16, 6)
+        names = QVBoxLayout()
+        names.setSpacing(2)
+        names.addStretch(1)
+        names.addWidget(self.title)
+        names.addWidget(self.subtitle)
+        names.addStretch(1)
+        top.addLayout(names)
+        top.addWidget(self.trace, 1)
+        top.addWidget(self.palette_button)
+        top.addWidget(self.theme_button)
+        self.stack = QStackedWidget()
+        self.findings = FindingsPanel(self.session)
+        self.status = StatusStrip(self.session.jobs)
+        middle = QHBoxLayout()
+        middle.setContentsMargins(16, 14, 12, 4)
+        middle.setSpacing(14)
+        middle.addWidget(self.stack, 1)
+        middle.addWidget(self.findings)
+        page = QWidget()
+        page.setObjectName("page")
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 0, 0, 4)
+        layout.setSpacing(0)
+        layout.addWidget(header)
+        layout.addLayout(middle, 1)
+        foot = QHBoxLayout()
+        foot.setContentsMargins(16, 0, 12, 0)
+        foot.addWidget(self.status)
+        layout.addLayout(foot)
+        self.setCentralWidget(page)
+        self.setMinimumSize(1060, 680)
+
+    def _connect(self) -> None:
+        s = self.session
+        self.trace.picked.connect(self.go)
+        s.message.connect(self.status.say)
+        s.failed.connect(self.status.fail)
+        s.show_finding.connect(self._show_finding)
+        for signal in (s.design_changed, s.findings_changed, s.records_changed):
+            signal.connect(self._head)
+        self.palette_button.clicked.connect(self.open_palette)
+        self.theme_button.clicked.connect(self.switch_theme)
+        for action in self.window_actions():
+            self._add_shortcut(action)
+
+    def _add_shortcut(self, action: Action, context: QWidget | None = None) -> None:
+        if not action.shortcut:
+            return
+        shortcut = QShortcut(QKeySequence(action.shortcut), context or self)
+        if context is not None:
+            shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        shortcut.activated.connect(lambda: action.run())
+        self._shortcuts.append(shortcut)
+
+    def window_actions(self) -> list[Action]:
+        """Return what can be done anywhere."""
+
+        def goer(key: str) -> Callable[[], None]:
+            return lambda: self.go(key)
+
+        here = [Action(f"Go to {STATION_TITLES[k]}", f"Ctrl+{n}", goer(k)) for n, k in enumerate(STATIONS, 1)]
+        return [
+            *here,
+            Action("Undo", "Ctrl+Z", self.session.undo),
+            Action("Redo", "Ctrl+Shift+Z", self.session.redo),
+            Action("Save", "Ctrl+S", self.session.save),
+            Action("Open another project", "Ctrl+Shift+O", self.open_other.emit),
+            Action("Switch between light and dark", "Ctrl+T", self.switch_theme),
+            Action("All actions", "Ctrl+K", self.open_palette),
+        ]
+
+    def go(self, key: str) -> None:
+        """Show a station."""
+        if key not in self.stations:
+            station = _station_class(key)(self.session)
+            self.stations[key] = station
+            self.stack.addWidget(station)
+            for action in station.actions_here():
+                self._add_shortcut(action, station)
+        self.current = key
+        self.stack.setCurrentWidget(self.stations[key])
+        self.findings.show_station(key)
+        self.settings.setValue(f"station/{self.session.path}", key)
+        self._head()
+
+    @property
+    def station(self) -> Station:
+        """The station that is shown."""
+        return self.stations[self.current]
+
+    def open_palette(self) -> None:
+        """Show the palette under the header."""
+        station = self.stations.get(self.current)
+        actions = [*(station.actions_here() if station else []), *self.window_actions()]
+        palette = Palette(actions, self)
+        corner = self.mapToGlobal(self.rect().topLeft())
+        palette.move(corner.x() + (self.width() - palette.minimumWidth()) // 2, corner.y() + 96)
+        palette.field.setFocus()
+        palette.finished.connect(lambda _r: self._run_chosen(palette))
+        palette.show()
+        palette.field.setFocus()
+        self.open_palette_dialog = palette
+
+    def _run_chosen(self, palette: Palette) -> None:
+        if palette.chosen:
+            palette.chosen.run()
+
+    def switch_theme(self) -> None:
+        """Light becomes dark and back."""
+        name = "dark" if theme.current().name == "light" else "light"
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            theme.use(app, name)
+        self.settings.setValue("theme", name)
+        self._head()
+        self.findings.show_station(self.current)
+        for station in self.stations.values():
+            station.changed()
+        self.update()
+
+    def _head(self) -> None:
+        d = self.session.design
+        self.title.setText(d.name)
+        try:
+            needed = f" · ready by {date.fromisoformat(d.brief.needed_by):%a %d %b}"
+        except ValueError:
+            needed = ""
+        self.subtitle.setText(f"rev {d.revision} · {d.brief.quantity} boards{needed}")
+        self.setWindowTitle(f"{d.name} rev {d.revision} — Zesty Trace")
+        self.theme_button.setText("Light" if theme.current().name == "dark" else "Dark")
+        counts = {k: self.session.open_count(k) for k in STATIONS}
+        done = self.session.stations_done() if self.session.settled else self.trace.done
+        self.trace.show_state(self.current, done, counts)
+
+    def _show_finding(self, finding: Finding) -> None:
+        self.go(finding.station)
+        self.station.show_finding(finding)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Keep the window's state, write the design, let go of the project."""
+        self.settings.setValue("geometry", self.saveGeometry())
+        self.session.save()
+        self.session.close()
+        super().closeEvent(event)

@@ -1,0 +1,139 @@
+"""What every station shares: it is given the session, re-reads when it is shown, and lists its actions."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QShowEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from zesty_trace.core.findings import Finding
+from zesty_trace.desktop.session import Session
+
+
+@dataclass(frozen=True)
+class Action:
+    """Something that can be done at a station; listed in the palette."""
+
+    title: str
+    shortcut: str
+    run: Callable[[], object]
+
+
+class Station(QWidget):
+    """A station. Subclasses build their widgets in `build` and read the session in `pull`."""
+
+    key = ""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.setObjectName("page")
+        self.session = session
+        self._stale = True
+        self.build()
+        for signal in (session.design_changed, session.records_changed, session.findings_changed):
+            signal.connect(self.changed)
+
+    def build(self) -> None:
+        """Make the widgets."""
+
+    def pull(self) -> None:
+        """Show what the session holds now."""
+
+    def actions_here(self) -> list[Action]:
+        """Return what can be done here."""
+        return []
+
+    def show_finding(self, finding: Finding) -> None:
+        """Show where a finding is."""
+
+    def changed(self) -> None:
+        """Re-read, now or when next shown."""
+        self._stale = True
+        if self.isVisible():
+            self._fresh()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Re-read if something changed meanwhile."""
+        super().showEvent(event)
+        if self._stale:
+            self._fresh()
+
+    def _fresh(self) -> None:
+        self._stale = False
+        self.pull()
+
+
+def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
+    """Return a label with an object name for the style sheet."""
+    made = QLabel(text)
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, run: Callable[[], object], primary: bool = False, tip: str = "") -> QPushButton:
+    """Return a button."""
+    made = QPushButton(text)
+    if primary:
+        made.setObjectName("primary")
+    made.setToolTip(tip)
+    made.clicked.connect(lambda _checked=False: run())
+    return made
+
+
+def card(*widgets: QWidget, name: str = "card") -> QFrame:
+    """Return a card with widgets below each other."""
+    frame = QFrame()
+    frame.setObjectName(name)
+    layout = QVBoxLayout(frame)
+    layout.setContentsMargins(14, 12, 14, 12)
+    layout.setSpacing(8)
+    for widget in widgets:
+        layout.addWidget(widget)
+    return frame
+
+
+def row(*widgets: QWidget | None) -> QWidget:
+    """Return widgets beside each other; None is a stretch."""
+    holder = QWidget()
+    layout = QHBoxLayout(holder)
+    layout.setContentsMargins(0, 0, 0, 0)
+    layout.setSpacing(8)
+    for widget in widgets:
+        if widget is None:
+            layout.addStretch(1)
+        else:
+            layout.addWidget(widget)
+    return holder
+
+
+def table(*headers: str) -> QTableWidget:
+    """Return a read-only table."""
+    made = QTableWidget(0, len(headers))
+    made.setHorizontalHeaderLabels(list(headers))
+    made.verticalHeader().hide()
+    made.verticalHeader().setDefaultSectionSize(32)
+    made.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+    made.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+    made.setAlternatingRowColors(True)
+    made.setShowGrid(False)
+    made.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+    return made
+
+
+def fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...] = ()) -> None:
+    """Fill a table; columns in `numbers` are right-aligned."""
+    widget.setRowCount(len(rows))
+    for r, cells in enumerate(rows):
+        for c, text in enumerate(cells):
+            item = QTableWidgetItem(text)
+            if c in numbers:
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+            widget.setItem(r, c, item)
+    for c in numbers:
+        head = widget.horizontalHeaderItem(c)
+        if head:
+            head.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

@@ -1,0 +1,205 @@
+"""Brief: the facts that all later stations check against, and the prototype's two tables."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import QDate, Qt
+from PySide6.QtWidgets import (
+    QDateEdit,
+    QDoubleSpinBox,
+    QFileDialog,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zesty_trace import journey
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.quantities import mm, nm
+from zesty_trace.core.review.connections import unaccounted_pins
+from zesty_trace.core.schematic.wiring_csv import ImportFailed
+from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.errors import ZestyError
+
+
+class BriefStation(Station):
+    """The fact sheet on the left, the prototype on the right."""
+
+    key = "brief"
+
+    def build(self) -> None:
+        """Make the form, the totals and the import."""
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(14)
+        self._loading = False
+        outer.addWidget(self._facts(), 5)
+        outer.addWidget(self._prototype(), 6)
+
+    def _facts(self) -> QWidget:
+        self.name = QLineEdit()
+        self.purpose = QLineEdit()
+        self.quantity = self._whole(1, 1000, " boards")
+        self.needed = QDateEdit()
+        self.needed.setDisplayFormat("ddd d MMM yyyy")
+        self.needed.setCalendarPopup(True)
+        self.budget = self._number(0, 100000, " EUR", 0)
+        self.supply = self._number(0, 60, " V", 2)
+        self.limit = self._number(0, 60, " A", 2)
+        self.ambient = self._number(-40, 120, " °C", 1)
+        self.humidity = self._number(0, 100, " %", 0)
+        self.width = self._number(5, 500, " mm", 2)
+        self.height = self._number(5, 500, " mm", 2)
+        self.depth = self._number(1, 200, " mm", 2)
+        form = QFormLayout()
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        form.setVerticalSpacing(7)
+        for text, widget in (
+            ("Name", self.name), ("What for", self.purpose), ("Quantity", self.quantity), ("Needed by", self.needed),
+            ("Budget for boards", self.budget), ("Supply", self.supply), ("Supply gives up to", self.limit),
+            ("Ambient", self.ambient), ("Humidity", self.humidity), ("Board width", self.width),
+            ("Board height", self.height), ("Room in the case", self.depth),
+        ):  # fmt: skip
+            form.addRow(text, widget)
+        self.name.editingFinished.connect(self._push)
+        self.purpose.editingFinished.connect(self._push)
+        for spin in (self.quantity, self.budget, self.supply, self.limit, self.ambient, self.humidity, self.width,
+                     self.height, self.depth):  # fmt: skip
+            spin.editingFinished.connect(self._push)
+        self.needed.dateChanged.connect(lambda _d: self._push())
+        holder = QWidget()
+        holder.setLayout(form)
+        frame = card(label("The board must", "heading"), holder)
+        frame.layout().addStretch(1)
+        return frame
+
+    def _whole(self, low: int, high: int, suffix: str) -> QSpinBox:
+        spin = QSpinBox()
+        spin.setRange(low, high)
+        spin.setSuffix(suffix)
+        return spin
+
+    def _number(self, low: float, high: float, suffix: str, decimals: int) -> QDoubleSpinBox:
+        spin = QDoubleSpinBox()
+        spin.setRange(low, high)
+        spin.setDecimals(decimals)
+        spin.setSuffix(suffix)
+        return spin
+
+    def _prototype(self) -> QWidget:
+        self.parts_path, self.wiring_path = QLineEdit(), QLineEdit()
+        self.parts_path.setPlaceholderText("parts.csv: ref, kind, value, package, variants, notes")
+        self.wiring_path.setPlaceholderText("wiring.csv: net, ref, pin")
+        grid = QGridLayout()
+        for k, (text, edit) in enumerate((("Parts", self.parts_path), ("Wiring", self.wiring_path))):
+            grid.addWidget(label(text), k, 0)
+            grid.addWidget(edit, k, 1)
+            grid.addWidget(button("Choose …", lambda e=edit: self._choose(e)), k, 2)
+        holder = QWidget()
+        holder.setLayout(grid)
+        self.problems = QPlainTextEdit()
+        self.problems.setReadOnly(True)
+        self.problems.setMaximumHeight(110)
+        self.problems.hide()
+        self.totals = [label("0", "big"), label("0", "big"), label("0", "big")]
+        names = ("parts", "nets", "pins not accounted for")
+        counts = row(*(w for n, t in zip(self.totals, names, strict=True) for w in (n, label(t, "muted"), None)))
+        self.template = table("Fixed by the case", "x", "y", "turn")
+        self.template.horizontalHeader().setStretchLastSection(True)
+        self.template.setMinimumHeight(120)
+        self.fact_list = label("", "muted", True)
+        page = QWidget()
+        page.setObjectName("scrolled")
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(12)
+        self.import_button = button("Import the prototype", self.import_now, True)
+        layout.addWidget(
+            card(label("The prototype", "heading"), holder, row(self.import_button, None), self.problems, counts)
+        )
+        layout.addWidget(card(label("Known facts", "heading"), self.fact_list))
+        layout.addWidget(card(label("Template holes", "heading"), self.template), 1)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(page)
+        return area
+
+    def _choose(self, edit: QLineEdit) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Choose a table", str(self.session.path), "Tables (*.csv);;All (*)")
+        if path:
+            edit.setText(path)
+
+    def import_now(self) -> None:
+        """Replace parts and nets by those of the two tables, or say what is wrong with them."""
+        try:
+            base = self.session.design
+            after = journey.import_files(
+                Path(self.parts_path.text()), Path(self.wiring_path.text()), self.session.catalogue, base
+            )
+        except ImportFailed as error:
+            self._say_problems("\n".join(str(p) for p in error.problems))
+            return
+        except ZestyError as error:
+            self._say_problems(str(error))
+            return
+        self.problems.hide()
+        self.session.do(f"Imported {len(after.parts)} parts", lambda _d: after)
+
+    def _say_problems(self, text: str) -> None:
+        self.problems.setPlainText("Nothing was imported.\n" + text)
+        self.problems.show()
+
+    def pull(self) -> None:
+        """Show the brief and the totals."""
+        d = self.session.design
+        b = d.brief
+        self._loading = True
+        self.name.setText(d.name)
+        self.purpose.setText(b.purpose)
+        self.quantity.setValue(b.quantity)
+        self.needed.setDate(QDate.fromString(b.needed_by, "yyyy-MM-dd") if b.needed_by else QDate.currentDate())
+        for spin, value in (
+            (self.budget, b.budget_eur), (self.supply, b.supply_v), (self.limit, b.supply_limit_a),
+            (self.ambient, b.ambient_c), (self.humidity, b.humidity_pct), (self.width, mm(b.case_width_nm)),
+            (self.height, mm(b.case_height_nm)), (self.depth, mm(b.case_depth_nm)),
+        ):  # fmt: skip
+            spin.setValue(value)
+        self._loading = False
+        loose = len(unaccounted_pins(d, self.session.catalogue))
+        for target, number in zip(self.totals, (len(d.parts), len(d.nets), loose), strict=True):
+            target.setText(str(number))
+        self.fact_list.setText("\n".join(f"{k}: {v}" for k, v in b.facts.items()) or "None noted yet.")
+        fill(
+            self.template,
+            [[h.ref, f"{mm(h.x_nm):.2f} mm", f"{mm(h.y_nm):.2f} mm", f"{h.angle_mdeg / 1000:.0f}°"] for h in b.template],
+            (1, 2, 3),
+        )
+
+    def _push(self) -> None:
+        if self._loading:
+            return
+        facts = {
+            "purpose": self.purpose.text(), "quantity": self.quantity.value(),
+            "needed_by": self.needed.date().toString("yyyy-MM-dd"), "budget_eur": self.budget.value(),
+            "supply_v": self.supply.value(), "supply_limit_a": self.limit.value(), "ambient_c": self.ambient.value(),
+            "humidity_pct": self.humidity.value(), "case_width_nm": nm(self.width.value()),
+            "case_height_nm": nm(self.height.value()), "case_depth_nm": nm(self.depth.value()),
+        }  # fmt: skip
+        name = self.name.text()
+
+        def edit(design: Design) -> Design:
+            return edits.set_brief(edits.set_name(design, name), **facts)
+
+        self.session.do("Brief changed", edit)
+
+    def actions_here(self) -> list[Action]:
+        """Return what can be done here."""
+        return [Action("Import the prototype", "Ctrl+I", self.import_now)]

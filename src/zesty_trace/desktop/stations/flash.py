@@ -1,0 +1,285 @@
+"""Flash: what is in the image, does it fit, and each board of the batch erased, written, read back and recorded."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QRectF, QSize
+from PySide6.QtGui import QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QHeaderView, QLineEdit, QVBoxLayout, QWidget
+
+from zesty_trace import journey
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import ImageSpec
+from zesty_trace.core.firmware.image import Image, fit_findings, read_image
+from zesty_trace.core.firmware.targets import Target, find_target, shipped_targets
+from zesty_trace.desktop import theme
+from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.devices.usart_bootloader import open_port
+from zesty_trace.errors import InputError, ZestyError
+
+FAULTS = {"a good target": "none", "one that is silent": "silent", "one of another kind": "identity",
+          "one that drops off": "drop", "one with a bad bit": "bits"}  # fmt: skip
+
+
+class MemoryBar(QWidget):
+    """The target's flash from end to end, with what the image fills."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.image: Image | None = None
+        self.target: Target | None = None
+        self.setMinimumHeight(58)
+
+    def sizeHint(self) -> QSize:
+        """Return the natural size."""
+        return QSize(300, 58)
+
+    def show_image(self, image: Image | None, target: Target | None) -> None:
+        """Show an image in a target."""
+        self.image, self.target = image, target
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        """Draw flash, image and the two end addresses."""
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        bar = QRectF(1, 4, self.width() - 2, 26)
+        p.setPen(QPen(t.color("line"), 1))
+        p.setBrush(t.color("faint"))
+        p.drawRoundedRect(bar, 5, 5)
+        if self.target:
+            p.setPen(t.color("muted"))
+            p.drawText(QRectF(0, 34, 200, 20), 0, f"0x{self.target.flash_start:08X}")
+            p.drawText(QRectF(self.width() - 200, 34, 199, 20), 2, f"0x{self.target.flash_end - 1:08X}")
+        if self.image and self.target:
+            p.setBrush(t.color("copper"))
+            p.setPen(t.color("copper"))
+            for s in self.image.segments:
+                a = (s.address - self.target.flash_start) / self.target.flash_bytes
+                b = (s.end - self.target.flash_start) / self.target.flash_bytes
+                a, b = max(0.0, min(1.0, a)), max(0.0, min(1.0, b))
+                p.drawRoundedRect(QRectF(bar.x() + a * bar.width(), bar.y(), max(2.0, (b - a) * bar.width()), 26), 4, 4)
+        p.end()
+
+
+class FlashStation(Station):
+    """Image on the left, the batch on the right."""
+
+    key = "flash"
+
+    def build(self) -> None:
+        """Make the image card, the port card and the batch."""
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(12)
+        left = QVBoxLayout()
+        left.setSpacing(12)
+        left.addWidget(self._image_card())
+        left.addWidget(self._port_card())
+        left.addStretch(1)
+        outer.addLayout(left, 5)
+        outer.addWidget(self._batch_card(), 6)
+        self.image: Image | None = None
+        self.target_found: Target | None = None
+
+    def _image_card(self) -> QWidget:
+        self.file = label("", "heading", True)
+        self.sha = label("", "muted", True)
+        self.ranges = table("From", "To", "Bytes")
+        self.ranges.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.ranges.setMaximumHeight(130)
+        self.fit = label("", "", True)
+        self.bar = MemoryBar()
+        self.target = QComboBox()
+        self.target.addItems(list(shipped_targets()))
+        self.target.currentTextChanged.connect(self._set_target)
+        self.choose_button = button("Choose an image …", self.choose, tip="Ctrl+O on this station")
+        return card(
+            label("The image", "heading"), self.file, self.sha, self.ranges, self.bar, self.fit,
+            row(self.choose_button, None, label("Target"), self.target),
+        )  # fmt: skip
+
+    def _port_card(self) -> QWidget:
+        self.port = QComboBox()
+        self.port.setEditable(True)
+        self.port.setAccessibleName("Serial port")
+        self.fault = QComboBox()
+        self.fault.addItems(list(FAULTS))
+        self.fault.setToolTip("What the stand-in target pretends to be")
+        self.steps = label(
+            "Boot mode: hold BOOT, tap RESET, let BOOT go. The stand-in is a separate program behind the same serial "
+            "protocol; a real controller that speaks it answers too.", "muted", True,
+        )  # fmt: skip
+        return card(
+            label("The programmer", "heading"), row(label("Port"), self.port, None),
+            row(label("Stand-in is"), self.fault, None), self.steps,
+        )  # fmt: skip
+
+    def _batch_card(self) -> QWidget:
+        self.left_count = label("", "big")
+        self.table = table("Serial", "Result", "What")
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(True)
+        self.one_button = button("Flash this board", self.flash_one, True, "Ctrl+B")
+        self.all_button = button("Flash all that are left", self.flash_all)
+        self.serial = QLineEdit()
+        self.serial.setMaximumWidth(110)
+        self.serial.setAccessibleName("Serial number")
+        return card(
+            row(self.left_count, label("boards left to flash", "muted"), None),
+            row(label("Next"), self.serial, self.one_button, self.all_button, None), self.table,
+        )  # fmt: skip
+
+    def pull(self) -> None:
+        """Read the image and the records."""
+        d = self.session.design
+        self._ports()
+        try:
+            chosen = journey.image_of(d, self.session.path)
+        except InputError as error:
+            self.image = self.target_found = None
+            self.file.setText(error.message)
+            self.sha.setText(f"{error.where}. {error.hint}")
+            fill(self.ranges, [])
+            self.fit.setText("")
+        else:
+            self._show_image(chosen)
+        self.bar.show_image(self.image, self.target_found)
+        self._show_batch()
+
+    def _show_image(self, chosen: tuple[Image, Target] | None) -> None:
+        if chosen is None:
+            self.image = self.target_found = None
+            self.file.setText("No image chosen yet")
+            return
+        self.image, self.target_found = chosen
+        self.target.blockSignals(True)
+        self.target.setCurrentText(self.target_found.name)
+        self.target.blockSignals(False)
+        self.file.setText(f"{self.image.name} · {self.image.size:,} bytes")
+        self.sha.setText(f"SHA-256 {self.image.sha256[:32]}\n{self.image.sha256[32:]}")
+        fill(
+            self.ranges,
+            [[f"0x{s.address:08X}", f"0x{s.end - 1:08X}", f"{len(s.data):,}"] for s in self.image.segments], (2,),
+        )  # fmt: skip
+        findings = fit_findings(self.image, self.target_found)
+        bad = [f for f in findings if f.severity == 0]
+        self.fit.setObjectName("bad" if bad else "good")
+        self.fit.style().polish(self.fit)
+        self.fit.setText(" ".join(f"{f.title}. {f.detail}" for f in bad or findings))
+
+    def _ports(self) -> None:
+        from serial.tools import list_ports
+
+        names = ["stand-in", *(p.device for p in list_ports.comports())]
+        if [self.port.itemText(k) for k in range(self.port.count())] != names:
+            text = self.port.currentText() or "stand-in"
+            self.port.clear()
+            self.port.addItems(names)
+            self.port.setCurrentText(text)
+
+    def left(self) -> list[str]:
+        """Return serial numbers of the batch that hold no verified image yet."""
+        batch = journey.batch_of(self.session.design)
+        boards = {b.serial: b for b in self.session.records.boards(batch.revision)}
+
+        def open_(serial: str) -> bool:
+            event = boards[serial].last("flashed") if serial in boards else None
+            return event is None or event.verdict != "pass"
+
+        return [s for s in batch.serials() if open_(s)]
+
+    def _show_batch(self) -> None:
+        batch = journey.batch_of(self.session.design)
+        boards = {b.serial: b for b in self.session.records.boards(batch.revision)}
+        rows = []
+        for serial in batch.serials():
+            event = boards[serial].last("flashed") if serial in boards else None
+            rows.append([serial, event.verdict if event else "—", event.summary if event else "not flashed yet"])
+        fill(self.table, rows)
+        left = self.left()
+        self.left_count.setText(str(len(left)))
+        if self.serial.text() not in left:
+            self.serial.setText(left[0] if left else "")
+        ready = self.image is not None
+        self.one_button.setEnabled(ready and bool(left))
+        self.all_button.setEnabled(ready and bool(left))
+
+    def choose(self) -> None:
+        """Ask for an image file."""
+        path, _ = QFileDialog.getOpenFileName(self, "Choose an image", "", "Images (*.hex *.ihex *.bin);;All (*)")
+        if path:
+            self.take_image(Path(path))
+
+    def take_image(self, path: Path) -> None:
+        """Copy an image into the project and use it; a damaged one is refused and nothing changes."""
+        target = find_target(self.target.currentText())
+        try:
+            read_image(path, target.flash_start)
+            folder = self.session.path / "firmware"
+            if path.resolve().parent != folder.resolve():
+                shutil.copy2(path, folder / path.name)
+        except (ZestyError, OSError) as error:
+            self.session.failed.emit(error)
+            return
+        spec = ImageSpec(file=path.name, target=target.name)
+        self.session.do(f"Image {path.name}", lambda d: edits.set_images(d, [spec]))
+
+    def _set_target(self, name: str) -> None:
+        images = [ImageSpec(file=i.file, target=name, variant=i.variant) for i in self.session.design.images]
+        if images:
+            self.session.do(f"Target {name}", lambda d: edits.set_images(d, images))
+
+    def flash_one(self) -> None:
+        """Flash the board named in the field."""
+        if self.serial.text():
+            self._flash([self.serial.text()])
+
+    def flash_all(self) -> None:
+        """Flash every board of the batch that is left."""
+        self._flash(self.left())
+
+    def _flash(self, serials: list[str]) -> None:
+        image, target = self.image, self.target_found
+        if image is None or target is None or not serials:
+            return
+        batch = journey.batch_of(self.session.design)
+        records = self.session.records
+        records.add_boards(batch.revision, batch.variant, (int(s.rsplit("-", 1)[-1]) for s in serials))
+        port, fault = self.port.currentText(), FAULTS[self.fault.currentText()]
+
+        def work(report: Any) -> int:
+            for k, serial in enumerate(serials):
+
+                def part(share: float, text: str, k: int = k, serial: str = serial) -> bool:
+                    return bool(report((k + share) / len(serials), f"{serial}: {text}"))
+
+                if port == "stand-in":
+                    journey.flash_simulated(image, target, serial, records, fault, part)
+                else:
+                    journey.flash_board(open_port(port), port, image, target, serial, records, part)
+            return len(serials)
+
+        def failed(error: Any) -> None:
+            self.session.records_changed.emit()
+            if error is not None:
+                self.session.failed.emit(error)
+
+        def done(count: int) -> None:
+            self.session.message.emit(f"{count} flashed, read back and verified")
+            self.session.records_changed.emit()
+
+        self.session.jobs.start("Flashing", work, done, failed)
+
+    def actions_here(self) -> list[Action]:
+        """Return what can be done here."""
+        return [
+            Action("Flash the next board", "Ctrl+B", self.flash_one),
+            Action("Flash all boards that are left", "Ctrl+Shift+B", self.flash_all),
+            Action("Choose a firmware image", "Ctrl+O", self.choose),
+        ]
