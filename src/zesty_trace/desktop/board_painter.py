@@ -106,7 +106,8 @@ class BoardPainter:
 
     def _hatch(self, p: QPainter, alpha: int) -> QBrush:
         brush = QBrush(theme.current().color("bottom", alpha), Qt.BrushStyle.BDiagPattern)
-        brush.setTransform(QTransform(p.transform().inverted()[0]))
+        scale = p.transform()
+        brush.setTransform(QTransform.fromScale(1 / scale.m11(), 1 / scale.m22()))  # hatch lines in pixels
         return brush
 
     def _layer(self, p: QPainter, layer: Layer) -> None:

@@ -47,7 +47,8 @@ class Canvas(QWidget):
 
     def to_scene(self, at: QPointF) -> QPointF:
         """Return the scene point under a pixel."""
-        return self.transform().inverted()[0].map(at)
+        y = (at.y() - self.origin.y()) / self.scale
+        return QPointF((at.x() - self.origin.x()) / self.scale, -y if self.y_up else y)
 
     def to_view(self, at: QPointF) -> QPointF:
         """Return the pixel at a scene point."""
