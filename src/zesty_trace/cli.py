@@ -17,6 +17,7 @@ from zesty_trace.core.quantities import say
 from zesty_trace.errors import DeviceError, ZestyError
 
 FINE, FOUND, BAD = 0, 1, 2
+SCHOOLS = ("surface-mount first", "lowest first", "as listed")
 Handler = Callable[[argparse.Namespace], tuple[int, Any, str]]
 
 
@@ -154,7 +155,9 @@ def _route(a: argparse.Namespace) -> tuple[int, Any, str]:
         "connections": r.connections, "missing": r.missing, "passes": r.passes, "conflicts": r.conflicts,
         "tracks": len(r.design.board.tracks), "vias": len(r.design.board.vias),
     }  # fmt: skip
-    text = f"{r.connections - r.missing} of {r.connections} connections routed in {r.passes} passes, {data['vias']} vias"
+    text = (
+        f"{r.connections - r.missing} of {r.connections} connections routed in {r.passes} passes, {data['vias']} vias"
+    )
     return (FOUND if r.missing or r.conflicts else FINE), data, text
 
 
@@ -185,7 +188,9 @@ def _quote(a: argparse.Namespace) -> tuple[int, Any, str]:
     lines = []
     for o in offers:
         marks = " cheapest in time" * (o is best) + " soonest" * (o is first) + " LATE" * (not o.on_time)
-        lines.append(f"{o.total:8.2f} {o.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.house}, {o.freight}{marks}")
+        lines.append(
+            f"{o.total:8.2f} {o.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.house}, {o.freight}{marks}"
+        )
     data = [
         {
             "house": o.house, "freight": o.freight, "boards": o.boards, "total": o.total, "currency": o.currency,
@@ -201,7 +206,10 @@ def _assembly(a: argparse.Namespace) -> tuple[int, Any, str]:
 
     design, _, catalogue = _load(a.project)
     steps = placing_sequence(design, catalogue, a.variant or design.build.variant, a.order)
-    data = [{"step": s.number, "title": s.title, "refs": list(s.refs), "how": s.how, "cautions": list(s.cautions)} for s in steps]
+    data = [
+        {"step": s.number, "title": s.title, "refs": list(s.refs), "how": s.how, "cautions": list(s.cautions)}
+        for s in steps
+    ]
     text = "\n".join(f"{s.number:3} {len(s.refs):2} x {s.title} ({s.how}): {' '.join(s.refs)}" for s in steps)
     return FINE, data, text
 
@@ -218,7 +226,10 @@ def _reflow(a: argparse.Namespace) -> tuple[int, Any, str]:
     findings = heat_findings(measures, window)
     data = {
         "alloy": window.alloy,
-        "measures": [{"name": m.name, "value": m.value, "low": m.low, "high": m.high, "unit": m.unit, "good": m.good} for m in measures],
+        "measures": [
+            {"name": m.name, "value": m.value, "low": m.low, "high": m.high, "unit": m.unit, "good": m.good}
+            for m in measures
+        ],
     }
     lines = [f"{window.title} ({window.alloy})"]
     for m in measures:
@@ -312,7 +323,11 @@ def _record(a: argparse.Namespace) -> tuple[int, Any, str]:
     boards = records.boards()
     records.close()
     data = [
-        {"serial": b.serial, "verdict": b.verdict, "events": [{"at": e.at, "kind": e.kind, "verdict": e.verdict, "summary": e.summary} for e in b.events]}
+        {
+            "serial": b.serial,
+            "verdict": b.verdict,
+            "events": [{"at": e.at, "kind": e.kind, "verdict": e.verdict, "summary": e.summary} for e in b.events],
+        }
         for b in boards
     ]
     lines = [f"{b.serial}  {b.verdict:5} " + "; ".join(f"{e.kind}: {e.summary}" for e in b.events) for b in boards]
@@ -343,7 +358,8 @@ def _parser() -> argparse.ArgumentParser:
         ("--demo", {"action": "store_true", "help": "make the proofing cabinet demo"}))  # fmt: skip
     add("import", _import, "make or update a project from two CSV files",
         ("--parts", {"required": True, "help": "ref, kind, value, package, variants, notes"}),
-        ("--wiring", {"required": True, "help": "net, ref, pin"}), ("--out", {"required": True, "help": "project folder"}))  # fmt: skip
+        ("--wiring", {"required": True, "help": "net, ref, pin"}),
+        ("--out", {"required": True, "help": "project folder"}))  # fmt: skip
     add("review", _review, "electrical review of the schematic", project)
     add("mend", _mend, "apply the mends that the review offers", project, ("--rule", {"help": "of this rule only"}))
     add("solve", _solve, "voltages, currents and temperatures", project, ("--state", {"help": "operating state"}))
@@ -352,11 +368,12 @@ def _parser() -> argparse.ArgumentParser:
     add("fab", _fab, "write the fabrication zip", project, ("--out", {"help": "folder (default: in the project)"}))
     add("quote", _quote, "prices and dates from all board houses", project)
     add("assembly", _assembly, "the placing sequence", project, ("--variant", {"help": "fitted variant"}),
-        ("--order", {"default": "surface-mount first", "choices": ["surface-mount first", "lowest first", "as listed"]}))  # fmt: skip
+        ("--order", {"default": SCHOOLS[0], "choices": SCHOOLS}))  # fmt: skip
     add("reflow", _reflow, "simulate the heat profile", project,
         ("--alloy", {"choices": ["leaded", "lead-free", "low-temperature"]}))  # fmt: skip
     add("image", _image, "what is in a firmware image, and does it fit", ("file", {"help": "HEX or binary file"}),
-        ("--target", {"required": True}), ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}))  # fmt: skip
+        ("--target", {"required": True}),
+        ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}))  # fmt: skip
     add("flash", _flash, "flash boards and record them", project, ("--port", {"help": "serial port"}),
         ("--simulate", {"action": "store_true", "help": "use the stand-in target"}),
         ("--fault", {"default": "none", "choices": ["none", "silent", "identity", "drop", "bits"]}),

@@ -163,7 +163,9 @@ def image_findings(design: Design, folder: Path | None) -> list[Finding]:
         chosen = image_of(design, folder)
     except InputError as error:
         why = "Without an image no board can be flashed."
-        return [Finding("image", "read", Severity.STOP, error.message, f"{error.where}. {error.hint}", why, "file", "flash")]
+        return [
+            Finding("image", "read", Severity.STOP, error.message, f"{error.where}. {error.hint}", why, "file", "flash")
+        ]
     return fit_findings(*chosen) if chosen else []
 
 
@@ -190,6 +192,34 @@ def station_findings(
 def all_findings(design: Design, catalogue: Catalogue, folder: Path | None, today: date) -> dict[str, list[Finding]]:
     """Return station -> findings."""
     return {s: station_findings(s, design, catalogue, folder, today) for s in STATIONS}
+
+
+def bench_findings(boards: Iterable[BoardRecord]) -> list[Finding]:
+    """Return one finding for each board whose last measurement failed."""
+    found = []
+    for board in boards:
+        measured = board.last("measured")
+        if measured and measured.verdict == "fail":
+            why = "A board that fails a test is mended or kept apart; the reading says where to look first."
+            found.append(
+                Finding(
+                    "measured", board.serial, Severity.FIX, f"{board.serial} failed", f"{measured.summary}. Mend, measure again.",
+                    why, "limits of the test plan", "bench",
+                )
+            )  # fmt: skip
+    return found
+
+
+NEXT_STEPS = {
+    "brief": "Import the prototype and fill in what the findings name.",
+    "schematic": "Deal with the findings; Mend does most of them with one click.",
+    "layout": "Place the rest, then Route.",
+    "order": "Write the fabrication zip and look at it before you order.",
+    "assembly": "Build the boards step by step, then record them as assembled.",
+    "flash": "Flash all boards that are left.",
+    "bench": "Measure the batch.",
+    "next": "Note what the next revision should do better, tick it off, start it.",
+}
 
 
 def stations_done(
@@ -306,5 +336,7 @@ def keep_revision(folder: Path, design: Design) -> Path:
     try:
         write_atomically(path, to_json(design))
     except OSError as error:
-        raise StoreError(f"Could not keep rev {design.revision}: {error.strerror}", str(path), "Free some space") from error
+        raise StoreError(
+            f"Could not keep rev {design.revision}: {error.strerror}", str(path), "Free some space"
+        ) from error
     return path

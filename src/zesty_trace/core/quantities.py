@@ -101,11 +101,10 @@ def say(value: float, unit: str = "", digits: int = 3) -> str:
     if value == 0:
         return f"0 {unit}".strip()
     size = abs(value)
-    for scale, letter in _STEPS:
-        if size >= scale * 0.9995:
-            break
-    else:
+    step = next(((scale, letter) for scale, letter in _STEPS if size >= scale * 0.9995), None)
+    if step is None:
         return f"0 {unit}".strip()
+    scale, letter = step
     scaled = value / scale
     decimals = max(0, digits - 1 - math.floor(math.log10(abs(scaled))))
     return f"{scaled:.{decimals}f} {letter}{unit}".strip()

@@ -101,7 +101,9 @@ def open_project(path: Path, ask: bool = True) -> object:
     if opened.recovered:
         from PySide6.QtCore import QTimer
 
-        QTimer.singleShot(500, lambda: session.message.emit("Edits of a session that ended suddenly were brought back."))
+        QTimer.singleShot(
+            500, lambda: session.message.emit("Edits of a session that ended suddenly were brought back.")
+        )
     return session
 
 

@@ -41,7 +41,7 @@ def shape_path(shape: Any) -> QPainterPath:
     path = QPainterPath()
     path.setFillRule(Qt.FillRule.OddEvenFill)
     for piece in getattr(shape, "geoms", [shape]):
-        if piece.geom_type != "Polygon":
+        if piece.geom_type != "Polygon" or piece.is_empty:
             continue
         for ring in (piece.exterior, *piece.interiors):
             points = list(ring.coords)
@@ -124,7 +124,7 @@ class BoardPainter:
             if top:
                 self._stroke(p, points, t.color("copper"), mm(track.width_nm))
             else:
-                self._stroke(p, points, t.color("bottom", 95), mm(track.width_nm))
+                self._stroke(p, points, t.color("bottom", 150), mm(track.width_nm))
                 p.setPen(self._hatch_pen(p, mm(track.width_nm)))
                 p.drawPolyline(points)
 
@@ -194,10 +194,16 @@ class BoardPainter:
         size = 1.25 if min(box.width(), box.height()) < 3 else 1.7
         wide = len(ref) * size * 0.62
         color = "ink" if strong else "muted"
-        if box.width() > wide and box.height() > size * 1.4:
-            flat_text(p, box.center().x(), box.center().y(), ref, size, color, True)
+        middle = box.center()
+        on_pad = any(
+            q.pin.ref == ref and abs(mm(q.x_nm) - middle.x()) < wide / 2 + mm(q.width_nm) / 2
+            and abs(mm(q.y_nm) - middle.y()) < size * 0.5 + mm(q.height_nm) / 2
+            for q in self.pads
+        )  # fmt: skip
+        if box.width() > wide and box.height() > size * 1.4 and not on_pad:
+            flat_text(p, middle.x(), middle.y(), ref, size, color, True)
         else:
-            flat_text(p, box.center().x(), box.bottom() + size * 0.62, ref, size, color, True)
+            flat_text(p, middle.x(), box.bottom() + size * 0.62, ref, size, color, True)
 
     def _links(self, p: QPainter) -> None:
         pen = QPen(theme.current().color("lime"), 0.16)

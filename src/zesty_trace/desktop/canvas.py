@@ -56,7 +56,11 @@ class Canvas(QWidget):
 
     def fit(self) -> None:
         """Show everything."""
-        rect = self.scene_rect()
+        self.show_rect(self.scene_rect())
+        self._fitted = True
+
+    def show_rect(self, rect: QRectF) -> None:
+        """Show a rectangle of the scene, as large as it goes."""
         if rect.isEmpty():
             return
         margin = 14
@@ -67,7 +71,7 @@ class Canvas(QWidget):
         center = rect.center()
         cy = -center.y() if self.y_up else center.y()
         self.origin = QPointF(self.width() / 2 - center.x() * self.scale, self.height() / 2 - cy * self.scale)
-        self._fitted = True
+        self._fitted = False
         self.update()
 
     def refit(self) -> None:

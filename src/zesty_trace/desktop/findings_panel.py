@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollA
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.session import Session
+from zesty_trace.journey import NEXT_STEPS, STATION_TITLES, STATIONS
 
 WIDTH = 304
 
@@ -78,7 +79,9 @@ class FindingCard(QFrame):
 
 
 class FindingsPanel(QWidget):
-    """The cards of the station that is open."""
+    """The cards of the station that is open, and the step to take next."""
+
+    go_asked = Signal(str)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -99,6 +102,19 @@ class FindingsPanel(QWidget):
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout.addWidget(self._area, 1)
+        self.step = QLabel()
+        self.step.setWordWrap(True)
+        self.step_button = QPushButton()
+        self.step_button.clicked.connect(lambda: self.go_asked.emit(self._next_station()))
+        frame = QFrame()
+        frame.setObjectName("card")
+        inner = QVBoxLayout(frame)
+        inner.setContentsMargins(14, 10, 14, 10)
+        title = QLabel("Next step")
+        title.setObjectName("heading")
+        for widget in (title, self.step, self.step_button):
+            inner.addWidget(widget)
+        layout.addWidget(frame)
         self.cards: list[FindingCard] = []
         session.findings_changed.connect(self._pull)
         session.design_changed.connect(self._wait)
@@ -133,6 +149,17 @@ class FindingsPanel(QWidget):
         layout.addStretch(1)
         self._area.setWidget(body)
         self.counts.setText(self._count_words(findings) if self._session.settled else "checking …")
+
+        self._pull_step()
+
+    def _next_station(self) -> str:
+        return STATIONS[min(self._session.stations_done(), len(STATIONS) - 1)]
+
+    def _pull_step(self) -> None:
+        station = self._next_station() if self._session.settled else self._station
+        self.step.setText(NEXT_STEPS[station])
+        self.step_button.setText(f"Go to {STATION_TITLES[station]}")
+        self.step_button.setVisible(station != self._station)
 
     def _count_words(self, findings: list[Finding]) -> str:
         words = []

@@ -83,7 +83,7 @@ class Jobs(QObject):
         """Run `work(report)` on a worker thread and `done(value)` on the GUI thread."""
         job = Job(title, work, visible)
         queued = Qt.ConnectionType.QueuedConnection
-        job.done.connect(lambda value: done(value), queued)
+        job.done.connect(lambda value: done(value), queued)  # noqa: PLW0108 - a lambda runs where the job lives
         job.failed.connect(lambda error: self._fail(error, failed), queued)
         job.ended.connect(lambda: self._end(job), queued)
         job.progress.connect(lambda *_: self.changed.emit() if job.visible else None, queued)

@@ -51,6 +51,7 @@ class Session(QObject):
         self._timer.setSingleShot(True)
         self._timer.setInterval(FINDINGS_DELAY_MS)
         self._timer.timeout.connect(self._check)
+        self.records_changed.connect(self._records_moved)
 
     @property
     def path(self) -> Path:
@@ -143,6 +144,7 @@ class Session(QObject):
         if design is not self.design:
             self.check_soon()
             return
+        findings["bench"] = journey.bench_findings(self._boards())
         self.findings, self.findings_of = findings, design
         self.findings_changed.emit()
 
@@ -164,10 +166,17 @@ class Session(QObject):
         """Return where the fabrication zip is, or would be."""
         return self.path / "fabrication" / zip_name(self.design)
 
+    def _boards(self) -> list[journey.BoardRecord]:
+        return self.records.boards(self.design.revision) if (self.path / "records.sqlite").exists() else []
+
     def stations_done(self) -> int:
         """Return how far the board has really come."""
-        boards = self.records.boards(self.design.revision) if (self.path / "records.sqlite").exists() else []
-        return journey.stations_done(self.design, self.findings, boards, self.zip_path().exists())
+        return journey.stations_done(self.design, self.findings, self._boards(), self.zip_path().exists())
+
+    def _records_moved(self) -> None:
+        if self.findings_of is not None:
+            self.findings["bench"] = journey.bench_findings(self._boards())
+            self.findings_changed.emit()
 
     def close(self) -> None:
         """Stop jobs, write what is waiting, let go of the folder."""

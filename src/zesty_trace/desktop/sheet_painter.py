@@ -81,7 +81,7 @@ class SheetPainter:
         for tag in self.view.sheet.tags:
             self._tag(p, tag.net, tag.at, tag.side)
         for title in self.view.sheet.titles:
-            draw_text(p, title.x, title.y, title.text, 1.5, "muted", bold=True)
+            draw_text(p, title.x, title.y, title.text, 1.8, "muted", bold=True)
         if self.view.overlay:
             self._overlay(p)
 
@@ -103,7 +103,7 @@ class SheetPainter:
         p.setPen(self._pen(net, 0.4))
         p.drawLine(QPointF(left, y), QPointF(right, y))
         color = self._color(net)
-        draw_text(p, left + 0.1, y - 0.85, net, 1.25, "ink" if color == "lemon" else color, bold=True)
+        draw_text(p, left + 0.1, y - 1.0, net, 1.6, "ink" if color == "lemon" else color, bold=True)
 
     # Symbols ------------------------------------------------------------------------------------------------------
 
@@ -203,19 +203,19 @@ class SheetPainter:
     def _labels(self, p: QPainter, s: PlacedSymbol) -> None:
         part = self.view.design.parts[s.ref]
         value = part.value.split(" ")[0]
-        left, top, right, bottom = s.body()
+        right = s.body()[2]
         look = s.symbol.look
         if look == "box":
             self._box_labels(p, s)
         elif look == "switch":
-            draw_text(p, s.x, s.y, s.ref, 1.05, "ink", "center", True)
+            draw_text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True)
         elif s.symbol.turned:
-            draw_text(p, s.x, s.y - 1.35, s.ref, 1.15, "ink", "center", True)
-            draw_text(p, s.x, s.y + 1.35, value, 1.05, "muted", "center")
+            draw_text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True)
+            draw_text(p, s.x, s.y + 1.5, value, 1.35, "muted", "center")
         else:
-            draw_text(p, right + 0.35, s.y - (0.55 if value else 0), s.ref, 1.15, "ink", bold=True)
+            draw_text(p, right + 0.3, s.y - (0.75 if value else 0), s.ref, 1.5, "ink", bold=True)
             if value:
-                draw_text(p, right + 0.35, s.y + 0.65, value, 1.05, "muted")
+                draw_text(p, right + 0.3, s.y + 0.85, value, 1.35, "muted")
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
@@ -226,7 +226,7 @@ class SheetPainter:
         for pin in s.symbol.pins:
             x, y = s.pin_at(pin)
             connected = Pin(s.ref, pin.number) in self._net_of()
-            size, color = (1.0, "ink") if connected else (0.78, "muted")
+            size, color = (1.25, "ink") if connected else (0.85, "muted")
             if pin.side == "left":
                 draw_text(p, left + 0.35, y, pin.name, size, color)
             elif pin.side == "right":
@@ -241,11 +241,11 @@ class SheetPainter:
         title = kind.title.split(",")[0]
         y = (top + bottom) / 2 if not middle_free or bottom - top < 7 else (top + bottom) / 2 - 0.6
         if kind.connector or not middle_free:
-            draw_text(p, right, bottom + 0.9, s.ref, 1.15, "ink", "right", True)
+            draw_text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True)
         else:
-            draw_text(p, (left + right) / 2, y, s.ref, 1.25, "ink", "center", True)
+            draw_text(p, (left + right) / 2, y, s.ref, 1.7, "ink", "center", True)
             if bottom - top >= 7 and len(title) * 0.5 < wide - 1:
-                draw_text(p, (left + right) / 2, y + 1.4, title, 0.8, "muted", "center")
+                draw_text(p, (left + right) / 2, y + 1.6, title, 0.95, "muted", "center")
 
     def _net_of(self) -> dict[Pin, str]:
         if not hasattr(self, "_nets"):
@@ -255,27 +255,27 @@ class SheetPainter:
     def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str) -> None:
         t = theme.current()
         x, y = at
-        wide = len(net) * 0.66 + 1.0
+        wide = len(net) * 0.76 + 1.2
         way = -1 if side == "left" else 1
         p.setPen(QPen(t.color("lime" if net in self.view.lit_nets else "muted"), 0.12))
         p.setBrush(t.color("faint"))
         path = QPainterPath(QPointF(x, y))
-        for dx, dy in ((0.5, -0.7), (wide, -0.7), (wide, 0.7), (0.5, 0.7)):
+        for dx, dy in ((0.5, -0.85), (wide, -0.85), (wide, 0.85), (0.5, 0.85)):
             path.lineTo(x + way * dx, y + dy)
         path.closeSubpath()
         p.drawPath(path)
         if way > 0:
-            draw_text(p, x + 0.7, y, net, 0.98, "ink")
+            draw_text(p, x + 0.7, y, net, 1.2, "ink")
         else:
-            draw_text(p, x - 0.7, y, net, 0.98, "ink", "right")
+            draw_text(p, x - 0.7, y, net, 1.2, "ink", "right")
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
         t = theme.current()
-        _, top, right, _ = s.body()
+        left, top, _, _ = s.body()
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(t.color(severity))
-        p.drawEllipse(QPointF(right, top), 1.15, 1.15)
-        draw_text(p, right, top, str(number), 1.3, "on_accent" if severity != "fix" else "paper", "center", True)
+        p.drawEllipse(QPointF(left, top), 1.15, 1.15)
+        draw_text(p, left, top, str(number), 1.3, "on_accent" if severity != "fix" else "paper", "center", True)
 
     def _overlay(self, p: QPainter) -> None:
         """Write node voltages on rails and tags, and the current of each two-pin part beside it."""
@@ -295,9 +295,9 @@ class SheetPainter:
                 self._bubble(p, left - 2.0, bottom, say(abs(amp), "A", 2), t.color("panel"))
 
     def _bubble(self, p: QPainter, x: float, y: float, text: str, fill: object) -> None:
-        wide = len(text) * 0.55 + 0.8
+        wide = len(text) * 0.68 + 0.8
         p.setPen(QPen(theme.current().color("muted"), 0.08))
         p.setBrush(fill)  # type: ignore[call-overload]
-        p.drawRoundedRect(QRectF(x - wide / 2, y - 0.62, wide, 1.24), 0.5, 0.5)
+        p.drawRoundedRect(QRectF(x - wide / 2, y - 0.8, wide, 1.6), 0.5, 0.5)
         dark = fill == theme.current().color("lemon")
-        draw_text(p, x, y, text, 0.9, "ink" if not dark or theme.current().name == "light" else "on_accent", "center")
+        draw_text(p, x, y, text, 1.2, "ink" if not dark or theme.current().name == "light" else "on_accent", "center")

@@ -5,9 +5,18 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import date
 
-from PySide6.QtCore import QSettings, QTimer, Qt, Signal
+from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
-from PySide6.QtWidgets import QApplication, QHBoxLayout, QLabel, QMainWindow, QPushButton, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QApplication,
+    QHBoxLayout,
+    QLabel,
+    QMainWindow,
+    QPushButton,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zesty_trace.core.findings import Finding
 from zesty_trace.desktop import theme
@@ -103,6 +112,7 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         s = self.session
         self.trace.picked.connect(self.go)
+        self.findings.go_asked.connect(self.go)
         s.message.connect(self.status.say)
         s.failed.connect(self.status.fail)
         s.show_finding.connect(self._show_finding)
@@ -119,7 +129,7 @@ class MainWindow(QMainWindow):
         shortcut = QShortcut(QKeySequence(action.shortcut), context or self)
         if context is not None:
             shortcut.setContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
-        shortcut.activated.connect(lambda: action.run())
+        shortcut.activated.connect(action.run)
         self._shortcuts.append(shortcut)
 
     def window_actions(self) -> list[Action]:

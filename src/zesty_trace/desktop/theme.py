@@ -94,19 +94,22 @@ def style_sheet(t: Theme) -> str:
     QPushButton#link:hover {{ text-decoration: underline; }}
     QPushButton#link:focus {{ border: 1px solid {t.teal}; padding: 1px 3px; }}
     QPushButton:checked {{ background: {t.faint}; border-color: {t.copper}; }}
-    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox, QDateEdit, QPlainTextEdit {{ background: {t.sheet};
+    QLineEdit, QAbstractSpinBox, QComboBox, QPlainTextEdit {{ background: {t.sheet};
         border: 1px solid {t.line}; border-radius: 6px; padding: 5px 8px; min-height: 22px;
         selection-background-color: {t.lemon}; selection-color: #26312f; }}
-    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus, QDateEdit:focus {{
-        border: 2px solid {t.lime}; padding: 4px 7px; }}
+    QLineEdit:focus, QAbstractSpinBox:focus, QComboBox:focus {{ border: 2px solid {t.lime}; padding: 4px 7px; }}
+    QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow, QDateEdit::down-arrow {{ width: 0; height: 0; border-left: 5px solid {t.sheet};
+        border-right: 5px solid {t.sheet}; border-top: 6px solid {t.muted}; }}
     QComboBox QAbstractItemView {{ background: {t.panel}; selection-background-color: {t.faint};
         selection-color: {t.ink}; }}
     QTableWidget, QListWidget, QTreeWidget {{ background: {t.sheet}; border: 1px solid {t.line}; border-radius: 8px;
         gridline-color: {t.faint}; alternate-background-color: {t.paper}; }}
-    QTableWidget::item, QListWidget::item {{ padding: 4px 6px; }}
+    QTableWidget, QListWidget {{ font-size: 13px; }}
+    QTableWidget::item, QListWidget::item {{ padding: 3px 5px; }}
     QTableWidget::item:selected, QListWidget::item:selected {{ background: {t.faint}; color: {t.ink}; }}
     QHeaderView::section {{ background: {t.paper}; color: {t.muted}; border: none; border-bottom: 1px solid {t.line};
-        padding: 5px 6px; font-weight: 600; }}
+        padding: 5px 5px; font-weight: 600; font-size: 13px; }}
     QTableCornerButton::section {{ background: {t.paper}; border: none; }}
     QProgressBar {{ background: {t.faint}; border: 1px solid {t.line}; border-radius: 5px; height: 12px;
         text-align: center; font-size: 11px; }}
@@ -132,7 +135,7 @@ def current() -> Theme:
 
 def use(app: QApplication, name: str) -> Theme:
     """Switch the application to a theme by name."""
-    global _current  # noqa: PLW0603 - one application has one theme
+    global _current
     _current = THEMES.get(name, LIGHT)
     app.setStyleSheet(style_sheet(_current))
     return _current

@@ -27,7 +27,9 @@ class ScpiLink:
             )
             self._session.timeout = TIMEOUT_MS
         except Exception as error:  # the backend raises many unrelated types here
-            raise DeviceError("The instrument cannot be reached", resource, "Switch it on and check its address") from error
+            raise DeviceError(
+                "The instrument cannot be reached", resource, "Switch it on and check its address"
+            ) from error
 
     def ask(self, question: str) -> str:
         """Return the answer to a query."""
@@ -36,7 +38,9 @@ class ScpiLink:
         try:
             return str(self._session.query(question)).strip()
         except (pyvisa.errors.Error, OSError) as error:
-            raise DeviceError(f"No answer to {question}", self.resource, "Check the instrument, then start again") from error
+            raise DeviceError(
+                f"No answer to {question}", self.resource, "Check the instrument, then start again"
+            ) from error
 
     def tell(self, command: str) -> None:
         """Send a command and check that the instrument took it."""

@@ -39,7 +39,9 @@ def open_port(port: str, baud: int = 115_200, timeout_s: float = 1.0) -> Link:
     try:
         return serial.Serial(port, baud, parity=serial.PARITY_EVEN, timeout=timeout_s, write_timeout=timeout_s)  # type: ignore[no-any-return]
     except (serial.SerialException, OSError, ValueError) as error:
-        raise DeviceError("The serial port cannot be opened", port, "Plug the programmer in and choose its port") from error
+        raise DeviceError(
+            "The serial port cannot be opened", port, "Plug the programmer in and choose its port"
+        ) from error
 
 
 class Bootloader:
@@ -202,7 +204,6 @@ def blocks_of(segments: list[tuple[int, bytes]]) -> list[tuple[int, bytes]]:
     found = []
     for address, data in segments:
         lead = address % 4
-        if lead:
-            address, data = address - lead, b"\xff" * lead + data
-        found += [(address + k, data[k : k + BLOCK]) for k in range(0, len(data), BLOCK)]
+        padded = b"\xff" * lead + data
+        found += [(address - lead + k, padded[k : k + BLOCK]) for k in range(0, len(padded), BLOCK)]
     return found

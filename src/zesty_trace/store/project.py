@@ -53,7 +53,9 @@ class ProjectFolder:
     def create(cls, path: Path, design: Design) -> ProjectFolder:
         """Make a new project. StoreError if the folder holds one already or cannot be written."""
         if (path / DESIGN).exists():
-            raise StoreError("There is a project in this folder already", str(path), "Open it, or choose another folder")
+            raise StoreError(
+                "There is a project in this folder already", str(path), "Open it, or choose another folder"
+            )
         folder = cls(path)
         try:
             path.mkdir(parents=True, exist_ok=True)

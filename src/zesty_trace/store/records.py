@@ -104,7 +104,9 @@ class Records:
                 for statement in _APPEND_ONLY:
                     link.execute(text(statement))
         except SQLAlchemyError as error:
-            raise StoreError(f"The records cannot be read: {error}", str(path), "Put a copy back in its place") from error
+            raise StoreError(
+                f"The records cannot be read: {error}", str(path), "Put a copy back in its place"
+            ) from error
 
     def add_boards(self, revision: str, variant: str, numbers: Iterable[int]) -> list[str]:
         """Make sure that these boards are in the records; return their serial numbers."""

@@ -123,13 +123,13 @@ def make_plan(design: Design, catalogue: Catalogue, variant: str = "") -> BenchP
     for net in rails:
         ohm = resistance_ohm(network, net, ground)
         add(
-            "resistance", f"{net} to {ground}, no power", net,
+            "resistance", f"{net} to {ground}", net,
             "A short found now costs a minute; with power on it costs parts.",
             low=max(SHORT_OHM, RESISTANCE_SHARE * min(ohm, 1e6)), expected=ohm, unit="Ω", stops=True,
         )  # fmt: skip
     limit = round(max(0.05, drawn.high * 1.5 + 0.02), 2)
     add(
-        "power on", f"Power on: {say(design.brief.supply_v, 'V')}, limited to {say(limit, 'A')}", entry,
+        "power on", f"Power on, {say(design.brief.supply_v, 'V')}", entry,
         "A limited supply keeps a fault from becoming smoke.", high=limit, unit="A", stops=True,
     )  # fmt: skip
     for net in [*rails, *divider_nets(design, catalogue)]:
@@ -146,15 +146,16 @@ def make_plan(design: Design, catalogue: Catalogue, variant: str = "") -> BenchP
     )  # fmt: skip
     found = sorted(a for a in bus_addresses(design, catalogue).values() if a is not None)
     if found:
-        names = ", ".join(f"0x{a:02X}" for a in found)
         add(
-            "bus", f"Bus answers {names}", "", "Every device must answer at its own address, and no other.",
+            "bus", "Bus answers", "", "Every device must answer at its own address, and no other.",
             expected=float(len(found)), unit="devices", addresses=tuple(found), stops=False,
         )  # fmt: skip
     return BenchPlan(variant, ground, entry, design.brief.supply_v, limit, tuple(steps))
 
 
-def _step(number: int, kind: StepKind, title: str, net: str, why: str, probe: str, more: dict[str, object]) -> BenchStep:
+def _step(
+    number: int, kind: StepKind, title: str, net: str, why: str, probe: str, more: dict[str, object]
+) -> BenchStep:
     return BenchStep(
         number, kind, title, net, more.get("low"), more.get("high"), more.get("expected"),  # type: ignore[arg-type]
         str(more["unit"]), bool(more["stops"]), why, more.get("addresses", ()), probe,  # type: ignore[arg-type]

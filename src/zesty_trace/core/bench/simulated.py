@@ -119,7 +119,8 @@ def demo_faults(design: Design, catalogue: Catalogue, quantity: int) -> dict[int
         faults[7] = Fault("missing", devices[-1])
     if dividers and quantity >= 10:
         foot = next(
-            (p.ref for p in design.nets[dividers[0]] if kind_of(design, catalogue, p.ref).model["type"] == "resistor"), ""
+            (p.ref for p in design.nets[dividers[0]] if kind_of(design, catalogue, p.ref).model["type"] == "resistor"),
+            "",
         )
         faults[10] = Fault("wrong value", foot, factor=2.0)
     return faults

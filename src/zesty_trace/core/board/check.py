@@ -240,7 +240,9 @@ def _good_news(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
     surface = {
         design.board.placements[r].side
         for r in design.board.placements
-        if r in design.parts and pattern_of(design, catalogue, r).surface_mount and kind_of(design, catalogue, r).assembled
+        if r in design.parts
+        and pattern_of(design, catalogue, r).surface_mount
+        and kind_of(design, catalogue, r).assembled
     }
     if len(surface) == 1:
         yield _finding(

@@ -148,7 +148,5 @@ def copper_items(design: Design, catalogue: Catalogue, layer: Layer) -> list[Cop
 
 def hole_items(design: Design, catalogue: Catalogue) -> list[tuple[int, int, int, bool, str]]:
     """Return (x, y, drill, plated, net) of every hole, nanometres."""
-    holes = [
-        (p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(design, catalogue) if p.drill_nm
-    ]
+    holes = [(p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(design, catalogue) if p.drill_nm]
     return holes + [(v.x_nm, v.y_nm, v.drill_nm, True, v.net) for v in design.board.vias]

@@ -27,10 +27,8 @@ def paint_rect(
             dx, dy = c - cx, r - cy
             u = abs(dx * cos + dy * sin) - (half_w - corner)
             v = abs(-dx * sin + dy * cos) - (half_h - corner)
-            if u < 0.0:
-                u = 0.0
-            if v < 0.0:
-                v = 0.0
+            u = max(u, 0.0)
+            v = max(v, 0.0)
             if np.sqrt(u * u + v * v) - corner < reach - 1e-6:
                 mask[r, c] = 1
 

@@ -95,7 +95,7 @@ class _Router:
         )  # fmt: skip
         points = shapely.points(gx, gy)
         away = shapely.distance(shape.exterior, points)
-        return np.where(shapely.contains_xy(shape, gx, gy), away, -away)
+        return np.asarray(np.where(shapely.contains_xy(shape, gx, gy), away, -away))
 
     def _nets(self) -> list[_Net]:
         try:
@@ -147,7 +147,7 @@ class _Router:
             reach = (VIA_MM / 2 + (0.05 if pad.net == net else 0.0)) / STEP_MM
             if pad.net == net or pad.drill_nm:
                 paint_rect(mask, *self._pad_box(pad), reach)
-        return np.maximum(mask, track_blocked.min(axis=0))
+        return np.asarray(np.maximum(mask, track_blocked.min(axis=0)))
 
     def _pad_box(self, pad: BoardPad) -> tuple[float, float, float, float, float, float, float]:
         a = np.radians(pad.angle_mdeg / 1000)
@@ -229,7 +229,7 @@ class _Router:
 
     def _next(self, net: _Net, left: list[int], heavy: float, tree: np.ndarray) -> int:
         """Return the pad to connect next: heavy ones first, then the nearest to what is connected."""
-        first = [k for k in left if net.widths[k] >= heavy and heavy > mm(self.rules.track_nm)] or left
+        first = [k for k in left if net.widths[k] >= heavy > mm(self.rules.track_nm)] or left
 
         def away(k: int) -> float:
             _, row, column = self._cells(net.pads[k])[0]
@@ -290,7 +290,9 @@ class _Router:
                     tracks.append(track)
                 for _, row, column in _via_cells(leg.cells):
                     x, y = self._nm(row, column)
-                    vias[x, y] = Via(net=net.name, x_nm=x, y_nm=y, diameter_nm=int(VIA_MM * 1e6), drill_nm=int(VIA_DRILL_MM * 1e6))
+                    vias[x, y] = Via(
+                        net=net.name, x_nm=x, y_nm=y, diameter_nm=int(VIA_MM * 1e6), drill_nm=int(VIA_DRILL_MM * 1e6)
+                    )
         ground = ground_net(self.design, self.catalogue)
         pours = tuple(Pour(net=ground, layer=layer) for layer in NAMES) if ground else ()
         return edits.set_copper(self.design, tracks, vias.values(), pours)
@@ -322,13 +324,13 @@ def _via_cells(cells: np.ndarray) -> np.ndarray:
     """Return the cells (M, 3) at which a path changes layer."""
     if len(cells) < 2:
         return cells[:0]
-    return cells[1:][cells[1:, 0] != cells[:-1, 0]]
+    return np.asarray(cells[1:][cells[1:, 0] != cells[:-1, 0]])
 
 
 def _both_layers(cells: np.ndarray) -> np.ndarray:
     other = cells.copy()
     other[:, 0] = 1 - other[:, 0]
-    return np.ascontiguousarray(np.concatenate([cells, other]).astype(np.int32))
+    return np.asarray(np.ascontiguousarray(np.concatenate([cells, other]).astype(np.int32)))
 
 
 def _straighten(points: list[tuple[int, int]]) -> list[tuple[int, int]]:

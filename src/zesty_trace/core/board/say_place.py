@@ -1,7 +1,7 @@
 """Short sentences that place parts on the board.
 
-    R5 at 20, 14.5          turn U3 90          flip C4
-    D1..D12 on circle 40mm  D4..D6 in line 42, 4.5 to 54, 4.5
+R5 at 20, 14.5          turn U3 90          flip C4
+D1..D12 on circle 40mm  D4..D6 in line 42, 4.5 to 54, 4.5
 """
 
 from __future__ import annotations
@@ -25,7 +25,9 @@ def understand_placing(sentence: str, design: Design) -> Spoken:
     """Return what a placing sentence would do. InputError naming the word that is not understood."""
     text = " ".join(sentence.split())
     if match := re.match(r"^(\S+) at (.+?), ?(.+)$", text, re.I):
-        after = _move(design, _one(match.group(1), design), parse_length_nm(match.group(2)), parse_length_nm(match.group(3)))
+        after = _move(
+            design, _one(match.group(1), design), parse_length_nm(match.group(2)), parse_length_nm(match.group(3))
+        )
     elif match := re.match(r"^turn (\S+) (-?\d+)$", text, re.I):
         after = edits.nudge(design, _one(match.group(1), design), turn_mdeg=int(match.group(2)) * 1000)
     elif match := re.match(r"^flip (\S+)$", text, re.I):

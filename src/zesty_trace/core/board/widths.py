@@ -23,7 +23,7 @@ def ipc2221_width_nm(current_a: float, rise_c: float, copper_um: float, outer: b
     k = 0.048 if outer else 0.024
     area_mil2 = (abs(current_a) / (k * rise_c**0.44)) ** (1 / 0.725)
     thickness_mil = copper_um / 25.4
-    return area_mil2 / thickness_mil * NM_PER_MIL
+    return float(area_mil2 / thickness_mil * NM_PER_MIL)
 
 
 def net_currents(design: Design, catalogue: Catalogue) -> dict[str, float]:

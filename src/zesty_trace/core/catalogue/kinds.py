@@ -164,7 +164,9 @@ def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], 
         for pin in kind.pins:
             if pin.role not in ROLES:
                 raise InputError(
-                    f"pin {pin.number} has the unknown role “{pin.role}”", f"{where} [{kind.id}]", suggest(pin.role, ROLES)
+                    f"pin {pin.number} has the unknown role “{pin.role}”",
+                    f"{where} [{kind.id}]",
+                    suggest(pin.role, ROLES),
                 )
             if numbers.count(pin.number) > 1:
                 raise InputError(f"pin {pin.number} stands there twice", f"{where} [{kind.id}]", "Number each pin once")

@@ -6,7 +6,7 @@ and quad families follow the proportions of IPC-7351; courtyard excess is 0.25 m
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Literal, NamedTuple
 
@@ -52,7 +52,7 @@ def _finish(
     pads: list[Pad],
     body: tuple[float, float, float, float],
     mark: tuple[float, float] | None,
-    silk: list[tuple[tuple[float, float], ...]] | None = None,
+    silk: Sequence[tuple[tuple[float, float], ...]] | None = None,
 ) -> LandPattern:
     x0, y0, x1, y1 = (nm(v) for v in body)
     left = min([x0, *(p.x_nm - p.width_nm // 2 for p in pads)])
@@ -177,7 +177,12 @@ def _button(s: PackageSpec) -> LandPattern:
     pads = [_pad(number, x, y, s.pad, "round", s.drill) for number, x, y in corners]
     w, h = s.body
     x, y = w / 2, h / 2
-    silk: list[tuple[tuple[float, float], ...]] = [((-2, y), (2, y)), ((-2, -y), (2, -y)), ((-x, -1), (-x, 1)), ((x, -1), (x, 1))]
+    silk: list[tuple[tuple[float, float], ...]] = [
+        ((-2, y), (2, y)),
+        ((-2, -y), (2, -y)),
+        ((-x, -1), (-x, 1)),
+        ((x, -1), (x, 1)),
+    ]
     return _finish(s, pads, _rect(w, h), None, silk)
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
-from functools import lru_cache
+from threading import Lock
 
 import numpy as np
 
@@ -93,27 +94,23 @@ class Analysis:
         return peaks
 
 
-@lru_cache(maxsize=16)
-def _analysis_by_id(key: int, design_holder: "_Held", catalogue_holder: "_Held") -> Analysis:
-    return Analysis(design_holder.value, catalogue_holder.value)
-
-
-class _Held:
-    """Holds a value and compares by identity, so that analyses of the same value are shared."""
-
-    def __init__(self, value: object) -> None:
-        self.value = value
-
-    def __hash__(self) -> int:
-        return id(self.value)
-
-    def __eq__(self, other: object) -> bool:
-        return isinstance(other, _Held) and other.value is self.value
+_KEPT: OrderedDict[tuple[int, int], Analysis] = OrderedDict()
+_KEEP = 16
+_KEPT_LOCK = Lock()
 
 
 def analyse(design: Design, catalogue: Catalogue) -> Analysis:
-    """Return the analysis of a design; the last few are kept."""
-    return _analysis_by_id(id(design), _Held(design), _Held(catalogue))
+    """Return the analysis of a design; those of the last few values are kept, by identity."""
+    key = (id(design), id(catalogue))
+    with _KEPT_LOCK:
+        found = _KEPT.get(key)
+        if found is not None and found.design is design and found.catalogue is catalogue:
+            _KEPT.move_to_end(key)
+            return found
+        made = _KEPT[key] = Analysis(design, catalogue)
+        while len(_KEPT) > _KEEP:
+            _KEPT.popitem(last=False)
+        return made
 
 
 @dataclass(frozen=True)

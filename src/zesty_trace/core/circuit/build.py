@@ -140,7 +140,13 @@ def _converter(b: _Builder, part: Part, kind: Kind) -> None:
 
 
 def _current_load(b: _Builder, part: Part, kind: Kind) -> None:
-    b.add(part, "current_load", _ends(part), {"amp": leading_value(part.value) or 0.0, "v_on": 1.5}, {"amp": kind.tolerance})
+    b.add(
+        part,
+        "current_load",
+        _ends(part),
+        {"amp": leading_value(part.value) or 0.0, "v_on": 1.5},
+        {"amp": kind.tolerance},
+    )
 
 
 def _supply_load(kind: Kind) -> dict[str, float]:

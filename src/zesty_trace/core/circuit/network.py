@@ -12,6 +12,7 @@ from zesty_trace.core.design.model import Pin
 
 FloatArray = npt.NDArray[np.float64]
 IntArray = npt.NDArray[np.int64]
+BoolArray = npt.NDArray[np.bool_]
 
 # Terminals and parameters of each element type. Units: V, A, Ω; n and beta are plain numbers.
 TERMINALS = {

@@ -7,13 +7,23 @@ fails, a conductance to ground is stepped down (gmin stepping), then the sources
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from zesty_trace.core.circuit.devices import EQUATIONS, THERMAL_V
-from zesty_trace.core.circuit.network import Compiled, Element, FloatArray, Group, Network, compile_network
+from zesty_trace.core.circuit.network import (
+    BoolArray,
+    Compiled,
+    Element,
+    FloatArray,
+    Group,
+    IntArray,
+    Network,
+    compile_network,
+)
 from zesty_trace.core.design.model import Pin
 from zesty_trace.errors import SolveError
 
@@ -102,14 +112,14 @@ def _worst_nets(compiled: Compiled, residual: FloatArray) -> list[str]:
     return [compiled.names[k] for k in np.argsort(size)[::-1][:3]]
 
 
-def _only(compiled: Compiled, rows: FloatArray) -> Compiled:
+def _only(compiled: Compiled, rows: BoolArray) -> Compiled:
     groups = tuple(
         Group(g.type, g.index, g.nodes, g.branch, {n: v[rows] for n, v in g.values.items()}) for g in compiled.groups
     )
     return Compiled(compiled.network, compiled.names, groups, int(rows.sum()), compiled.size)
 
 
-def _step_gmin(compiled: Compiled, x: FloatArray, good: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _step_gmin(compiled: Compiled, x: FloatArray, good: BoolArray) -> tuple[FloatArray, BoolArray]:
     part = _only(compiled, ~good)
     y = np.zeros((part.batch, part.size))
     for decade in range(2, 13):
@@ -117,7 +127,7 @@ def _step_gmin(compiled: Compiled, x: FloatArray, good: FloatArray) -> tuple[Flo
     return _merge(x, good, y, fine)
 
 
-def _step_sources(compiled: Compiled, x: FloatArray, good: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _step_sources(compiled: Compiled, x: FloatArray, good: BoolArray) -> tuple[FloatArray, BoolArray]:
     part = _only(compiled, ~good)
     y = np.zeros((part.batch, part.size))
     for share in np.linspace(0.05, 1.0, 20):
@@ -125,7 +135,7 @@ def _step_sources(compiled: Compiled, x: FloatArray, good: FloatArray) -> tuple[
     return _merge(x, good, y, fine)
 
 
-def _merge(x: FloatArray, good: FloatArray, y: FloatArray, fine: FloatArray) -> tuple[FloatArray, FloatArray]:
+def _merge(x: FloatArray, good: BoolArray, y: FloatArray, fine: BoolArray) -> tuple[FloatArray, BoolArray]:
     x, good = x.copy(), good.copy()
     rows = np.flatnonzero(~good)
     x[rows[fine]] = y[fine]
@@ -133,9 +143,7 @@ def _merge(x: FloatArray, good: FloatArray, y: FloatArray, fine: FloatArray) -> 
     return x, good
 
 
-def _newton(
-    compiled: Compiled, x: FloatArray, gmin: float, share: float
-) -> tuple[FloatArray, FloatArray, int]:
+def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tuple[FloatArray, BoolArray, int]:
     """Return the unknowns, which samples converged, and the iterations taken."""
     x = x.copy()
     seen = x.copy()  # where the devices are evaluated: follows x, but limited
@@ -178,7 +186,7 @@ def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
     return np.asarray(old + allowed[:, None] * (new - old))
 
 
-def _junctions(group: Group) -> list[tuple[FloatArray, FloatArray, FloatArray | float]]:
+def _junctions(group: Group) -> list[tuple[IntArray, IntArray, FloatArray | float]]:
     n = group.nodes
     if group.type == "diode":
         return [(n[:, 0], n[:, 1], group.values["n"] * THERMAL_V)]
@@ -218,7 +226,7 @@ def _assemble(
             _add_matrix(jacobian, group.branch, group.branch, stamp.f_i)
             residual[:, group.branch] += stamp.f + np.einsum("bej,bej->be", stamp.f_v, dv) + stamp.f_i * di
         for terminal in range(rows.shape[1]):
-            np.add.at(residual, (slice(None), rows[:, terminal]), flow[..., terminal])
+            _add_at(residual, rows[:, terminal], flow[..., terminal])
         for column, k in enumerate(group.index):
             currents[k] = flow[:, column, :]
     nodes = len(compiled.names)
@@ -228,11 +236,16 @@ def _assemble(
     return residual[:, :size], jacobian[:, :size, :size], currents
 
 
-def _add_matrix(matrix: FloatArray, rows: FloatArray, columns: FloatArray, values: FloatArray) -> None:
+def _add_at(target: FloatArray, columns: IntArray, values: FloatArray) -> None:
+    """Add `values` (B, K) to the columns of `target` (B, N), repeated columns adding up."""
+    np.add.at(target.T, columns, values.T)
+
+
+def _add_matrix(matrix: FloatArray, rows: IntArray, columns: IntArray, values: FloatArray) -> None:
     rows, columns = np.broadcast_arrays(rows, columns)
     flat = (rows * matrix.shape[-1] + columns).reshape(-1)
     view = matrix.reshape(len(matrix), -1)
-    np.add.at(view, (slice(None), flat), values.reshape(len(matrix), -1))
+    _add_at(view, flat, values.reshape(len(matrix), -1))
 
 
 def floating_nodes(network: Network) -> list[str]:
@@ -252,4 +265,4 @@ def _paths(element: Element) -> list[tuple[str, str]]:
     n = element.nodes
     if element.type == "nmos":
         return [(n[0], n[2])]
-    return list(zip(n, n[1:], strict=False))
+    return list(itertools.pairwise(n))

@@ -23,10 +23,10 @@ def _facts(old: Design, new: Design) -> Iterator[str]:
             yield f"{field}: {getattr(old, field)} became {getattr(new, field)}"
     for group in ("brief", "build"):
         before, after = getattr(old, group), getattr(new, group)
-        for field in msgspec.structs.fields(before):
-            a, b = getattr(before, field.name), getattr(after, field.name)
+        for fact in msgspec.structs.fields(before):
+            a, b = getattr(before, fact.name), getattr(after, fact.name)
             if a != b:
-                yield f"{group}, {field.name}: {_short(a)} became {_short(b)}"
+                yield f"{group}, {fact.name}: {_short(a)} became {_short(b)}"
 
 
 def _parts(old: Design, new: Design) -> Iterator[str]:
@@ -53,12 +53,12 @@ def _nets(old: Design, new: Design) -> Iterator[str]:
     for a, b in renamed.items():
         yield f"net {a} is now called {b}"
     for pin in sorted(before.keys() | after.keys()):
-        a, b = before.get(pin), after.get(pin)
-        if a == b or (a is not None and renamed.get(a) == b):
+        was, now = before.get(pin), after.get(pin)
+        if was == now or (was is not None and renamed.get(was) == now):
             continue
         if pin.ref not in new.parts or pin.ref not in old.parts:
             continue
-        yield _moved(pin, a, b)
+        yield _moved(pin, was, now)
     opened = sorted(set(new.not_connected) - set(old.not_connected))
     if opened:
         yield f"left open on purpose: {_list(map(str, opened))}"

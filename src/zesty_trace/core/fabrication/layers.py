@@ -64,7 +64,10 @@ def paste_pads(design: Design, catalogue: Catalogue, layer: Layer, variant: str 
     return [
         p
         for p in board_pads(design, catalogue)
-        if layer in p.layers and not p.drill_nm and p.pin.ref in fitted and kind_of(design, catalogue, p.pin.ref).assembled
+        if layer in p.layers
+        and not p.drill_nm
+        and p.pin.ref in fitted
+        and kind_of(design, catalogue, p.pin.ref).assembled
     ]
 
 

@@ -60,8 +60,8 @@ def read_gerber(text: str, name: str = "file") -> ImageFile:
 
 def _commands(text: str, name: str) -> list[tuple[int, str]]:
     found = []
-    for number, line in enumerate(text.splitlines(), 1):
-        line = line.strip()
+    for number, raw in enumerate(text.splitlines(), 1):
+        line = raw.strip()
         if not line:
             continue
         if line.startswith("%"):
@@ -84,7 +84,9 @@ def _extended(state: _State, command: str, where: str) -> None:
     elif command.startswith("AD"):
         match = re.match(r"ADD(\d+)([CRO]),([\d.X]+)$", command)
         if not match:
-            raise InputError(f"Aperture {command} is not understood", where, "Circles, rectangles and obrounds are read")
+            raise InputError(
+                f"Aperture {command} is not understood", where, "Circles, rectangles and obrounds are read"
+            )
         state.apertures[int(match.group(1))] = (
             match.group(2),
             [float(v) * state.unit for v in match.group(3).split("X")],
@@ -185,7 +187,9 @@ def read_drill(text: str, name: str = "file") -> list[tuple[float, float, float]
         elif match := re.match(r"^T0*(\d+)$", line):
             current = int(match.group(1))
             if current and current not in tools:
-                raise InputError(f"Drill T{current} is used but not defined", f"{name} line {number}", "File is damaged")
+                raise InputError(
+                    f"Drill T{current} is used but not defined", f"{name} line {number}", "File is damaged"
+                )
         elif match := re.match(r"^X([-+]?[\d.]+)Y([-+]?[\d.]+)$", line):
             holes.append((float(match.group(1)) * unit, float(match.group(2)) * unit, tools[current]))
         elif line == "M30":

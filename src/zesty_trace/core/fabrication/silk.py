@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import body_shape, board_pads, outline_shape, pad_shape, pattern_of, to_board
+from zesty_trace.core.board.copper import board_pads, body_shape, outline_shape, pad_shape, pattern_of, to_board
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Layer

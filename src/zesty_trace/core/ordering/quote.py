@@ -153,4 +153,6 @@ def order_findings(design: Design, offers: list[Offer]) -> list[Finding]:
 
 def _finding(key: str, severity: Severity, title: str, detail: str) -> Finding:
     why = "Boards, stencil and parts must all be here before the first one can be built."
-    return Finding("order", key, severity, title, detail, why, "price sheets of the houses; date and budget of the brief", "order")
+    return Finding(
+        "order", key, severity, title, detail, why, "price sheets of the houses; date and budget of the brief", "order"
+    )

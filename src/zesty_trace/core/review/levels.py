@@ -113,8 +113,10 @@ def _explain(
     names = " and ".join(p.ref for p in ends)
     mend = Mend(f"Tie {names} to {home}", partial(_move_all, pins=tuple(ends), net=home))
     verb = "pulls" if len(ends) == 1 else "pull"
-    return f"{names} {verb} up to {cause}, above what {pins} can take. Pull up to {home} instead.", mend, tuple(
-        p.ref for p in ends
+    return (
+        f"{names} {verb} up to {cause}, above what {pins} can take. Pull up to {home} instead.",
+        mend,
+        tuple(p.ref for p in ends),
     )
 
 

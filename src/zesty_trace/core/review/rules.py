@@ -28,9 +28,14 @@ def review(design: Design, catalogue: Catalogue) -> list[Finding]:
     except SolveError as error:
         found.append(
             Finding(
-                rule="solve", key="solve", severity=Severity.STOP, title="The circuit cannot be solved",
-                detail=str(error), why="Without voltages and currents no other judgement can be made.",
-                source="nodal analysis", station="schematic",
-            )  # fmt: skip
+                rule="solve",
+                key="solve",
+                severity=Severity.STOP,
+                title="The circuit cannot be solved",
+                detail=str(error),
+                why="Without voltages and currents no other judgement can be made.",
+                source="nodal analysis",
+                station="schematic",
+            )
         )
     return worst_first(found)

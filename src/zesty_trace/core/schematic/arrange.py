@@ -7,6 +7,7 @@ part with more pins becomes a box with inputs left and outputs right.
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 
@@ -19,14 +20,14 @@ from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Ta
 from zesty_trace.core.schematic.symbols import Side, Symbol
 from zesty_trace.core.schematic.wires import route_wires
 
-BAND_WIDTHS = range(110, 300, 10)
-VIEW_ASPECT = 1.75
+BAND_WIDTHS = range(110, 300, 5)
+VIEW_ASPECT = 1.85
 CORRIDOR = 60.0
 RAIL_STEP = 2
 RAIL_MIN_PINS = 4
-LABEL_UNITS = 0.75
-TAG_UNITS = 0.72
-MARGIN = 4
+LABEL_UNITS = 0.95
+TAG_UNITS = 0.82
+MARGIN = 3
 
 
 @dataclass
@@ -84,6 +85,8 @@ class _Arranger:
 
         graph = nx.Graph()
         graph.add_nodes_from(members)
+        single = [r for r in members if len(self.kind(r).pins) == 1]
+        graph.add_edges_from(itertools.pairwise(single))
         for index, ref in enumerate(members):
             nets = {self.net(ref, p.number) for p in self.kind(ref).pins} - {""}
             if nets <= self.rail_set and len(self.kind(ref).pins) == 2:
@@ -172,6 +175,7 @@ class _Arranger:
             self._put_big(cluster, first, 0, 0) if first in big else self._put_upright(cluster, first, 0, 0)
         else:
             x = int(len(entry) * TAG_UNITS) + 3
+            cluster.taken.append((0.0, -1.0, x - 0.5, 1.0))  # the tag's own room
             self._walk(cluster, entry, x, 0, 1)
         self._rest(cluster)
 
@@ -229,9 +233,7 @@ class _Arranger:
         at = symbol.pin(pin.number)
         self._put_big(cluster, pin.ref, x + 3 * way - at.x, y - at.y, symbol, way)
 
-    def _put_big(
-        self, cluster: _Cluster, ref: str, x: int, y: int, symbol: Symbol | None = None, way: int = 1
-    ) -> None:
+    def _put_big(self, cluster: _Cluster, ref: str, x: int, y: int, symbol: Symbol | None = None, way: int = 1) -> None:
         symbol = symbol or self.big(ref, cluster.refs)
         x = self._put(cluster, ref, symbol, x, y, way)
         for pin in symbol.pins:
@@ -262,8 +264,10 @@ class _Arranger:
         for ref in cluster.refs:
             if ref in cluster.placed:
                 continue
-            x = int(max((t[2] for t in cluster.taken), default=-4)) + 4
-            if self.small(ref):
+            x = int(max((t[2] for t in cluster.taken), default=-4)) + 3
+            if len(self.kind(ref).pins) == 1:
+                self._put(cluster, ref, self.big(ref, cluster.refs), x - 1, 0, 1)
+            elif self.small(ref):
                 self._put_upright(cluster, ref, x, 0)
             else:
                 symbol = self.big(ref, cluster.refs)
@@ -300,12 +304,12 @@ class _Arranger:
             left = right = 2.0
             for pin in symbol.pins:
                 net = self.net(ref, pin.number)
-                if pin.side == "left" and net and net not in self.rail_set:
+                if not self._leaves_block(ref, net):
+                    continue
+                if pin.side == "left":
                     left = max(left, len(net) * TAG_UNITS + 3)
-                if pin.side == "right" and net and net not in self.rail_set:
+                if pin.side == "right":
                     right = max(right, len(net) * TAG_UNITS + 3)
-            tagged = len(self.kind(ref).pins) > 12
-            left, right = (left, right) if tagged else (2.0, 2.0)
             return x + symbol.left - left, y + symbol.top - 2, x + symbol.right + right, y + symbol.bottom + 2
         if symbol.turned and symbol.look != "switch":
             half = max(2.0, text / 2)
@@ -313,6 +317,12 @@ class _Arranger:
         if symbol.look == "switch":
             return x - 3, y - 3, x + max(2.2, 2 + text), y + 3
         return x - 1.2, y - 2, x + 1.2 + text, y + 2
+
+    def _leaves_block(self, ref: str, net: str) -> bool:
+        """Whether a net goes on in another block, so that a tag will stand at its pin."""
+        if not net or net in self.rail_set:
+            return False
+        return any(self.block.get(p.ref) != self.block.get(ref) for p in self.design.nets[net])
 
     # Bands --------------------------------------------------------------------------------------------------------
 
@@ -322,26 +332,47 @@ class _Arranger:
         return min(choices, key=self._size)
 
     def _size(self, rows: list[list[_Cluster]]) -> float:
-        width = max(sum(c.extent()[2] - c.extent()[0] + MARGIN for c in row) for row in rows)
-        height = sum(
-            max(c.extent()[3] for c in row) - min(c.extent()[1] for c in row) + 11 + RAIL_STEP * len(_used_rails(self, row))
-            for row in rows
-            if row
-        )
+        width = max(_wide(row) for row in rows) + MARGIN
+        height = sum(_tall(row) + 11 + RAIL_STEP * len(_used_rails(self, row)) for row in rows)
         return max(width, height * VIEW_ASPECT)
 
     def _fill(self, clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
-        rows: list[list[_Cluster]] = [[]]
-        width = 0
+        """Return rows of blocks of like height: the tallest blocks first, each where there is still room."""
+        blocks: dict[str, list[_Cluster]] = {}
         for cluster in clusters:
-            x0, _, x1, _ = cluster.extent()
-            need = x1 - x0 + MARGIN
-            if rows[-1] and width + need > band_width:
-                rows.append([])
-                width = 0
-            rows[-1].append(cluster)
-            width += need
-        return rows
+            blocks.setdefault(cluster.block, []).append(cluster)
+        order = {name: k for k, name in enumerate(blocks)}
+        units = [
+            u for name in sorted(blocks, key=lambda n: -_tall(blocks[n])) for u in _split(blocks[name], band_width)
+        ]
+        rows: list[list[_Cluster]] = []
+        for unit in units:
+            row = next((r for r in rows if _wide(r) + _wide(unit) <= band_width), None)
+            if row is None:
+                rows.append(list(unit))
+            else:
+                row += unit
+        for row in rows:
+            row.sort(key=lambda c: order[c.block])
+        return sorted(rows, key=lambda r: order[r[0].block])
+
+
+def _tall(clusters: list[_Cluster]) -> int:
+    return max(c.extent()[3] for c in clusters) - min(c.extent()[1] for c in clusters)
+
+
+def _wide(clusters: list[_Cluster]) -> int:
+    return sum(c.extent()[2] - c.extent()[0] + MARGIN for c in clusters)
+
+
+def _split(clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
+    """Return a block's clusters as they are, or cut into runs where they are wider than a band."""
+    runs: list[list[_Cluster]] = [[]]
+    for cluster in clusters:
+        if runs[-1] and _wide([*runs[-1], cluster]) > band_width:
+            runs.append([])
+        runs[-1].append(cluster)
+    return runs
 
 
 def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:

@@ -1,15 +1,16 @@
 """Short sentences that change the wiring, previewed before they are done.
 
-    U1.PD6 - R8 330 - D2 red - GND      a chain; parts that do not exist yet are added
-    U1.SDA, U3.SDA = SDA                several pins on one net
-    U5.ADR to 3V3                       one pin to a net
-    R8 = 330                            a value
-    leave U3.P4 open / disconnect U3.P4
-    rename OLD to NEW / delete R8
+U1.PD6 - R8 330 - D2 red - GND      a chain; parts that do not exist yet are added
+U1.SDA, U3.SDA = SDA                several pins on one net
+U5.ADR to 3V3                       one pin to a net
+R8 = 330                            a value
+leave U3.P4 open / disconnect U3.P4
+rename OLD to NEW / delete R8
 """
 
 from __future__ import annotations
 
+import itertools
 import re
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -79,7 +80,7 @@ class _Speaker:
         if "" in words or len(words) < 2:
             raise InputError("A chain needs something on both sides of each dash", "-", HELP)
         links = [self._link(word) for word in words]
-        for (_, out), (into, _) in zip(links, links[1:], strict=False):
+        for (_, out), (into, _) in itertools.pairwise(links):
             self._join(out, into)
         return self.design
 
@@ -162,7 +163,7 @@ class _Speaker:
 
     def move(self, pin: str, net: str) -> Design:
         """Move one pin to a net, or to the net of another pin."""
-        if "." in net and net.split(".")[0] in self.design.parts:
+        if "." in net and net.split(".", maxsplit=1)[0] in self.design.parts:
             return edits.join_pins(edits.disconnect(self.design, self.pin(pin)), self.pin(pin), self.pin(net))
         return edits.connect(self.design, self.pin(pin), net)
 

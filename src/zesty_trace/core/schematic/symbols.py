@@ -14,7 +14,7 @@ from zesty_trace.core.catalogue.kinds import Kind, PinSpec
 Look = Literal["box", "resistor", "capacitor", "diode", "led", "coil", "button", "switch", "point", "sounder", "fuse"]
 Side = Literal["left", "right", "top", "bottom"]
 PITCH = 2
-TEXT_UNITS = 0.72  # width of one letter of a pin name, grid units
+TEXT_UNITS = 0.85  # width of one letter of a pin name, grid units
 
 LOOKS: dict[str, Look] = {
     "resistor": "resistor", "capacitor": "capacitor", "diode": "diode", "led": "led", "current_load": "sounder",

@@ -8,6 +8,7 @@ named tags instead.
 from __future__ import annotations
 
 import heapq
+import itertools
 from collections.abc import Iterable, Sequence
 
 from zesty_trace.core.design.model import Design, Pin
@@ -18,7 +19,7 @@ MANY_PINS = 7
 FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3
 STEPS = ((1, 0), (0, 1), (-1, 0), (0, -1))
 OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
-TAG_UNITS = 0.72
+TAG_UNITS = 0.82
 
 
 class _Grid:
@@ -72,7 +73,9 @@ class _Grid:
         return True
 
 
-def find_path(grid: _Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]) -> list[Spot] | None:
+def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
+    grid: _Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]
+) -> list[Spot] | None:
     """Return the cheapest cell path from `start` to any of `goals`, or None."""
     if not goals:
         return None
@@ -145,9 +148,7 @@ def corners(path: Sequence[Spot]) -> tuple[Spot, ...]:
 
 
 class _Router:
-    def __init__(
-        self, design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int
-    ) -> None:
+    def __init__(self, design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int) -> None:
         self.design, self.placed, self.rails = design, placed, rails
         self.net_of = design.net_of()
         names = sorted(design.nets)
@@ -360,7 +361,7 @@ def _junctions(router: _Router) -> tuple[Spot, ...]:
     """Return cells where three or more pieces of one net meet."""
     edges: dict[Spot, set[tuple[Spot, str]]] = {}
     for net, path in router.paths:
-        for a, b in zip(path, path[1:], strict=False):
+        for a, b in itertools.pairwise(path):
             edges.setdefault(a, set()).add((b, net))
             edges.setdefault(b, set()).add((a, net))
     dots = set()

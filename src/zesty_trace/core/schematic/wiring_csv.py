@@ -91,7 +91,9 @@ def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]
             problems.append(Problem(file, table[0][0], name, f"unknown column “{name}”", suggest(name, allowed)))
     for name in needed[:3] if needed is WIRING_COLUMNS else needed[:2]:
         if name not in header:
-            problems.append(Problem(file, table[0][0], name, f"column “{name}” is missing", f"Header: {','.join(needed)}"))
+            problems.append(
+                Problem(file, table[0][0], name, f"column “{name}” is missing", f"Header: {','.join(needed)}")
+            )
     if problems:
         return []
     rows = []
@@ -111,7 +113,9 @@ def _read_parts(text: str, file: str, catalogue: Catalogue, problems: list[Probl
     for line, row in _rows(text, file, PART_COLUMNS, problems):
         ref, kind_id = row["ref"], row["kind"]
         if not _REF.match(ref):
-            problems.append(Problem(file, line, "ref", f"“{ref}” is not a reference", "Write letters, then a number: R12"))
+            problems.append(
+                Problem(file, line, "ref", f"“{ref}” is not a reference", "Write letters, then a number: R12")
+            )
             continue
         if ref in parts:
             problems.append(Problem(file, line, "ref", f"{ref} stands there twice", "Give one of them another number"))
@@ -142,7 +146,7 @@ def value_problem(kind: Kind, value: str) -> tuple[str, str] | None:
         return f"a {kind.id} needs a value in {kind.unit}, not “{value}”", "Write it like 4k7, 100n, 0.1u or 330"
     if kind.unit and number is not None and number <= 0:
         return f"{value} is not above zero", "Write it like 4k7, 100n, 0.1u or 330"
-    if kind.options and value.split()[:1] and value.split()[0] not in kind.options:
+    if kind.options and value.split()[:1] and value.split(maxsplit=1)[0] not in kind.options:
         return f"“{value}” is not one of the {kind.id} options", suggest(value, kind.options)
     return None
 
@@ -156,22 +160,30 @@ def _read_wiring(
     for line, row in _rows(text, file, WIRING_COLUMNS, problems):
         net, ref, name = row["net"], row["ref"], row["pin"]
         if not NET_NAME.match(net):
-            problems.append(Problem(file, line, "net", f"“{net}” cannot name a net", "Use letters, digits, _ + - / . #"))
+            problems.append(
+                Problem(file, line, "net", f"“{net}” cannot name a net", "Use letters, digits, _ + - / . #")
+            )
             continue
         if ref not in parts:
-            problems.append(Problem(file, line, "ref", f"{ref or 'nothing'} is not in the parts table", suggest(ref, parts)))
+            problems.append(
+                Problem(file, line, "ref", f"{ref or 'nothing'} is not in the parts table", suggest(ref, parts))
+            )
             continue
         kind = catalogue.kinds[parts[ref].kind]
         spec = kind.pin(name)
         if spec is None:
             known = ", ".join(f"{p.number} {p.name}" for p in kind.pins[:12]) or "it has none"
-            problems.append(Problem(file, line, "pin", f"{ref} ({kind.id}) has no single pin “{name}”", f"Pins: {known}"))
+            problems.append(
+                Problem(file, line, "pin", f"{ref} ({kind.id}) has no single pin “{name}”", f"Pins: {known}")
+            )
             continue
         pin = Pin(ref, spec.number)
         if pin in seen and seen[pin][0] != net:
             where = f"{seen[pin][0]} in line {seen[pin][1]}"
             problems.append(
-                Problem(file, line, "pin", f"{ref}.{spec.name} is on {net} here and on {where}", "Keep one of the lines")
+                Problem(
+                    file, line, "pin", f"{ref}.{spec.name} is on {net} here and on {where}", "Keep one of the lines"
+                )
             )
             continue
         seen.setdefault(pin, (net, line))

@@ -18,7 +18,10 @@ from zesty_trace.desktop.board_painter import BoardView
 from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
 from zesty_trace.errors import EditError
 
-HOT = "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of an oven controller belong in an enclosed, earthed, fused unit: follow local codes."
+HOT = (
+    "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of "
+    "an oven controller belong in an enclosed, earthed, fused unit: follow local codes."
+)
 
 
 class AssemblyStation(Station):
@@ -37,7 +40,7 @@ class AssemblyStation(Station):
         outer.addWidget(self._board(), 6)
         right = QVBoxLayout()
         right.setSpacing(12)
-        right.addWidget(self._list(), 4)
+        right.addWidget(self._list(), 5)
         right.addWidget(self._heat(), 6)
         outer.addLayout(right, 5)
 
@@ -45,13 +48,14 @@ class AssemblyStation(Station):
         self.title = label("", "heading", True)
         self.refs = label("", "", True)
         self.caution = label("", "caution", True)
+        self.alloy_caution = label("", "caution", True)
         self.canvas = BoardCanvas(read_only=True)
         self.previous_button = button("Back", lambda: self.go(-1), tip="Left")
         self.next_button = button("Placed, next", lambda: self.go(1), True, "Right")
         self.count = label("", "muted")
         self.build_button = button("Record boards as assembled", self.record, tip="Ctrl+Shift+B")
         frame = card(
-            row(self.title, None, self.count), self.refs, self.canvas, self.caution,
+            row(self.title, None, self.count), self.refs, self.canvas, self.caution, self.alloy_caution,
             row(self.previous_button, self.next_button, None, self.build_button), name="sheet",
         )  # fmt: skip
         frame.layout().setStretch(2, 1)
@@ -76,14 +80,13 @@ class AssemblyStation(Station):
         self.alloy.currentTextChanged.connect(self._set_alloy)
         self.verdict = label("", "", True)
         self.measures = label("", "muted", True)
-        self.alloy_caution = label("", "caution", True)
         self._plot_holder = QWidget()
         holder = QVBoxLayout(self._plot_holder)
         holder.setContentsMargins(0, 0, 0, 0)
         self.plot: Any = None
         frame = card(
             row(label("Heat profile, simulated oven", "heading"), None, label("Alloy"), self.alloy), self.verdict,
-            self._plot_holder, self.measures, self.alloy_caution,
+            self._plot_holder, self.measures,
         )  # fmt: skip
         frame.layout().setStretch(2, 1)
         self._run_of: Design | None = None
@@ -95,7 +98,10 @@ class AssemblyStation(Station):
     def pull(self) -> None:
         """Show the sequence and the step, and simulate the heat."""
         d = self.session.design
-        for box, items, value in ((self.variant, list(d.variants) or ["one board"], d.build.variant), (self.alloy, list(WINDOWS), d.build.alloy)):
+        for box, items, value in (
+            (self.variant, list(d.variants) or ["one board"], d.build.variant),
+            (self.alloy, list(WINDOWS), d.build.alloy),
+        ):
             box.blockSignals(True)
             if [box.itemText(k) for k in range(box.count())] != items:
                 box.clear()
@@ -119,11 +125,15 @@ class AssemblyStation(Station):
         before = frozenset(r for s in self.steps[:index] for r in s.refs)
         hidden = frozenset(r for r in d.parts if not d.parts[r].fitted(d.build.variant))
         self.canvas.show_view(
-            BoardView(d, self.session.catalogue, lit=frozenset(step.refs), done=before, show_copper=False, hidden=hidden)
+            BoardView(
+                d, self.session.catalogue, lit=frozenset(step.refs), done=before, show_copper=False, hidden=hidden
+            )
         )
         total = sum(len(s.refs) for s in self.steps)
         self.title.setText(f"{step.number}. {len(step.refs)} × {step.title}")
-        self.refs.setText("Place " + ", ".join(step.refs) + (" into paste" if step.how == "paste" else ", solder by iron"))
+        self.refs.setText(
+            "Place " + ", ".join(step.refs) + (" into paste" if step.how == "paste" else ", solder by iron")
+        )
         self.caution.setText(" · ".join(step.cautions))
         self.caution.setVisible(bool(step.cautions))
         self.count.setText(f"step {index + 1} of {len(self.steps)} · {len(before)} of {total} parts placed")
@@ -166,6 +176,7 @@ class AssemblyStation(Station):
         design, catalogue = self.session.design, self.session.catalogue
         window = WINDOWS[design.build.alloy]
         self.alloy_caution.setText(f"{window.title}: {window.caution} {HOT}")
+        self.alloy_caution.setStyleSheet("font-size: 12px")
         if self._run_of is design:
             return
         if not design.board.outline:

@@ -16,7 +16,9 @@ from zesty_trace.desktop.stations.base import Action, Station, button, card, fil
 from zesty_trace.devices.instruments import ScpiBench
 from zesty_trace.errors import ZestyError
 
-ORDER_CAUTION = "Before power: look once more at the polarity of electrolytics; a reversed one bursts. Wear eye protection."
+ORDER_CAUTION = (
+    "Before power: look once more at the polarity of electrolytics; a reversed one bursts. Wear eye protection."
+)
 
 
 def limits(step: BenchStep) -> str:
@@ -43,7 +45,7 @@ class BenchStation(Station):
         self.plan: BenchPlan | None = None
         self._plan_of: object = None
         self.shown = ""
-        outer.addWidget(self._plan_card(), 7)
+        outer.addWidget(self._plan_card(), 8)
         right = QVBoxLayout()
         right.setSpacing(12)
         right.addWidget(self._batch_card(), 1)
@@ -53,10 +55,10 @@ class BenchStation(Station):
     def _plan_card(self) -> QWidget:
         self.title = label("Test plan", "heading")
         self.note = label("", "muted", True)
-        self.steps = table("", "Measure", "Probe at", "Limits", "Reading", "")
+        self.steps = table("", "Measure", "Limits", "Reading", "")
         header = self.steps.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(4, QHeaderView.ResizeMode.Stretch)
+        header.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
         return card(self.title, self.note, self.steps, label(ORDER_CAUTION, "caution", True), name="sheet")
 
     def _batch_card(self) -> QWidget:
@@ -73,7 +75,7 @@ class BenchStation(Station):
         self.addresses = [QLineEdit(), QLineEdit(), QLineEdit()]
         holder = QVBoxLayout()
         for text, edit in zip(("Multimeter", "Supply", "Bus adapter"), self.addresses, strict=True):
-            edit.setPlaceholderText("stand-in (or TCPIP0::…::5025::SOCKET)")
+            edit.setPlaceholderText("stand-in, or a VISA address")
             line = row(label(text), edit)
             line.layout().itemAt(0).widget().setMinimumWidth(86)
             holder.addWidget(line)
@@ -115,6 +117,7 @@ class BenchStation(Station):
         fill(self.batch, rows)
         for r, cells in enumerate(rows):
             self._tint(self.batch, r, 1, cells[1])
+            self.batch.item(r, 2).setToolTip(cells[2])
         passed, measured = sum(c[1] == "pass" for c in rows), sum(c[1] in ("pass", "fail") for c in rows)
         self.yield_label.setText(f"{passed} of {measured}" if measured else "0")
         self._show_plan(boards)
@@ -138,11 +141,15 @@ class BenchStation(Station):
         for s in self.plan.steps:
             reading = readings.get(s.number)
             text = reading["text"] if reading else "—"
-            verdict = "" if not reading else "ok" if reading["passed"] else "out" if reading["value"] is not None else ""
-            rows.append([str(s.number), s.title, s.probe or "—", limits(s), text, verdict])
+            verdict = (
+                "" if not reading else "ok" if reading["passed"] else "out" if reading["value"] is not None else ""
+            )
+            where = f" at {s.probe}" if s.probe and s.kind in ("voltage", "resistance") else ""
+            rows.append([str(s.number), s.title + where, limits(s), text, verdict])
         fill(self.steps, rows, (0,))
         for r, cells in enumerate(rows):
-            self._tint(self.steps, r, 5, cells[5])
+            self._tint(self.steps, r, 4, cells[4])
+            self.steps.item(r, 3).setToolTip(cells[3])
             self.steps.item(r, 1).setToolTip(self.plan.steps[r].why)
         self.title.setText(f"Board {self.shown}" if event else "Test plan")
         self.note.setText(

@@ -85,6 +85,7 @@ class BriefStation(Station):
         spin = QSpinBox()
         spin.setRange(low, high)
         spin.setSuffix(suffix)
+        spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         return spin
 
     def _number(self, low: float, high: float, suffix: str, decimals: int) -> QDoubleSpinBox:
@@ -92,11 +93,12 @@ class BriefStation(Station):
         spin.setRange(low, high)
         spin.setDecimals(decimals)
         spin.setSuffix(suffix)
+        spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         return spin
 
     def _prototype(self) -> QWidget:
         self.parts_path, self.wiring_path = QLineEdit(), QLineEdit()
-        self.parts_path.setPlaceholderText("parts.csv: ref, kind, value, package, variants, notes")
+        self.parts_path.setPlaceholderText("parts.csv: ref, kind, value, package, …")
         self.wiring_path.setPlaceholderText("wiring.csv: net, ref, pin")
         grid = QGridLayout()
         for k, (text, edit) in enumerate((("Parts", self.parts_path), ("Wiring", self.wiring_path))):
@@ -112,7 +114,7 @@ class BriefStation(Station):
         self.totals = [label("0", "big"), label("0", "big"), label("0", "big")]
         names = ("parts", "nets", "pins not accounted for")
         counts = row(*(w for n, t in zip(self.totals, names, strict=True) for w in (n, label(t, "muted"), None)))
-        self.template = table("Fixed by the case", "x", "y", "turn")
+        self.template = table("Part", "x", "y", "turn")
         self.template.horizontalHeader().setStretchLastSection(True)
         self.template.setMinimumHeight(120)
         self.fact_list = label("", "muted", True)
@@ -126,7 +128,7 @@ class BriefStation(Station):
             card(label("The prototype", "heading"), holder, row(self.import_button, None), self.problems, counts)
         )
         layout.addWidget(card(label("Known facts", "heading"), self.fact_list))
-        layout.addWidget(card(label("Template holes", "heading"), self.template), 1)
+        layout.addWidget(card(label("Held in place by the case", "heading"), self.template), 1)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(page)
@@ -164,6 +166,8 @@ class BriefStation(Station):
         self._loading = True
         self.name.setText(d.name)
         self.purpose.setText(b.purpose)
+        self.purpose.setCursorPosition(0)
+        self.purpose.setToolTip(b.purpose)
         self.quantity.setValue(b.quantity)
         self.needed.setDate(QDate.fromString(b.needed_by, "yyyy-MM-dd") if b.needed_by else QDate.currentDate())
         for spin, value in (
@@ -179,7 +183,10 @@ class BriefStation(Station):
         self.fact_list.setText("\n".join(f"{k}: {v}" for k, v in b.facts.items()) or "None noted yet.")
         fill(
             self.template,
-            [[h.ref, f"{mm(h.x_nm):.2f} mm", f"{mm(h.y_nm):.2f} mm", f"{h.angle_mdeg / 1000:.0f}°"] for h in b.template],
+            [
+                [h.ref, f"{mm(h.x_nm):.2f} mm", f"{mm(h.y_nm):.2f} mm", f"{h.angle_mdeg / 1000:.0f}°"]
+                for h in b.template
+            ],
             (1, 2, 3),
         )
 

@@ -128,7 +128,9 @@ class LayoutStation(Station):
         elif fresh and self._state:
             left = len(self._state.links)
             routed = f"{self._state.routed} of {self._state.wanted} connections have copper"
-            self.hint.setText(f"{routed} · dotted: still to route" if left else f"All {self._state.wanted} connections have copper")
+            self.hint.setText(
+                f"{routed} · dotted: still to route" if left else f"All {self._state.wanted} connections have copper"
+            )
         else:
             self.hint.setText("working out the links …")
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from zesty_trace import journey
 from zesty_trace.core.design import edits
@@ -25,7 +25,7 @@ class NextRevStation(Station):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
-        outer.addWidget(self._batch(), 7)
+        outer.addWidget(self._batch(), 9)
         outer.addWidget(self._changes(), 5)
 
     def _batch(self) -> QWidget:
@@ -40,7 +40,7 @@ class NextRevStation(Station):
         self.serial.setMaximumWidth(100)
         self.serial.setPlaceholderText("A-004")
         self.rework = QLineEdit()
-        self.rework.setPlaceholderText("what was wrong and what was done")
+        self.rework.setPlaceholderText("what was done")
         self.rework.returnPressed.connect(self.add_rework)
         self.rework_button = button("Record rework", self.add_rework)
         return card(
@@ -50,6 +50,8 @@ class NextRevStation(Station):
 
     def _changes(self) -> QWidget:
         self.list = QListWidget()
+        self.list.setWordWrap(True)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemChanged.connect(self._ticked)
         self.note = QLineEdit()
         self.note.setPlaceholderText("what the next revision should do better")
@@ -58,11 +60,10 @@ class NextRevStation(Station):
         self.from_faults = button("Add what the bench found", self.add_failures)
         self.start_button = button("Start the next revision", self.start, True)
         self.revision = label("", "muted", True)
-        frame = card(
+        return card(
             label("Change list", "heading"), self.list, row(self.note, self.note_button), row(self.from_faults, None),
             self.revision, row(self.start_button, None),
         )  # fmt: skip
-        return frame
 
     def pull(self) -> None:
         """Show the records and the change list."""
@@ -79,6 +80,8 @@ class NextRevStation(Station):
             cells.append(board.events[-1].summary if board and board.events else "nothing yet")
             rows.append(cells)
         fill(self.road, rows)
+        for r, cells in enumerate(rows):
+            self.road.item(r, 5).setToolTip(cells[5])
         t = theme.current()
         for r, cells in enumerate(rows):
             for c, text in enumerate(cells[1:5], 1):
@@ -156,4 +159,7 @@ class NextRevStation(Station):
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
-        return [Action("Start the next revision", "", self.start), Action("Add what the bench found", "", self.add_failures)]
+        return [
+            Action("Start the next revision", "", self.start),
+            Action("Add what the bench found", "", self.add_failures),
+        ]

@@ -93,27 +93,29 @@ class OrderStation(Station):
         frame = card(row(label("What the board house will see", "heading"), None, self.layer), self.canvas, self.file_note,
                      row(self.write_button, None), name="sheet")  # fmt: skip
         frame.layout().setStretch(1, 1)
-        outer.addWidget(frame, 6)
+        outer.addWidget(frame, 8)
         right = QVBoxLayout()
         right.setSpacing(12)
         right.addWidget(self._offers(), 3)
         right.addWidget(self._parts(), 2)
-        outer.addLayout(right, 5)
+        outer.addLayout(right, 10)
 
     def _offers(self) -> QWidget:
         self.summary = label("", "", True)
         self.colour = QComboBox()
         self.colour.addItems(COLOURS)
         self.colour.currentTextChanged.connect(self._set_colour)
-        self.offers = table("House, freight", "Boards", "Total", "Here on", "")
+        self.offers = table("House, freight", "Boards", "Total, EUR", "Here on", "Note")
         self.offers.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.offers.horizontalHeader().setStretchLastSection(True)
-        return card(row(label("Boards and stencil", "heading"), None, label("Colour"), self.colour), self.summary, self.offers)
+        self.offers.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        return card(
+            row(label("Boards and stencil", "heading"), None, label("Colour"), self.colour), self.summary, self.offers
+        )
 
     def _parts(self) -> QWidget:
         self.bom = table("Count", "Part", "Value", "Package")
         self.bom.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        self.bom.horizontalHeader().setStretchLastSection(True)
+        self.bom.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.bom_title = label("Parts to buy", "heading")
         return card(self.bom_title, self.bom)
 
@@ -137,14 +139,17 @@ class OrderStation(Station):
         best, first = cheapest(offers), soonest(offers)
 
         def mark(o: Offer) -> str:
-            words = ["cheapest in time"] if o is best and o.on_time else ["cheapest"] if o is best else []
+            words = ["cheapest"] if o is best else []
             words += ["soonest"] if o is first else []
             words += ["late"] if not o.on_time else []
             return ", ".join(words)
 
         fill(
             self.offers,
-            [[f"{o.house}, {o.freight}", str(o.boards), f"{o.total:.2f} {o.currency}", f"{o.arrives:%a %d %b}", mark(o)] for o in offers],
+            [
+                [f"{o.house}, {o.freight}", str(o.boards), f"{o.total:.2f}", f"{o.arrives:%d %b}", mark(o)]
+                for o in offers
+            ],
             (1, 2),
         )
         if best and first:
@@ -190,9 +195,13 @@ class OrderStation(Station):
 
         self.session.jobs.start("Reading back", work, lambda v: self._was_read(path, *v), visible=False)
 
-    def _was_read(self, path: Any, images: dict[str, QPainterPath], holes: list[tuple[float, float, float]], count: int) -> None:
+    def _was_read(
+        self, path: Any, images: dict[str, QPainterPath], holes: list[tuple[float, float, float]], count: int
+    ) -> None:
         self._images, self._drills = images, holes
-        self.file_note.setText(f"{path.name}: {count} files, {len(holes)} holes. Drawn from the files, not from the design.")
+        self.file_note.setText(
+            f"{path.name}: {count} files, {len(holes)} holes. Drawn from the files, not from the design."
+        )
         self._show()
 
     def _show(self) -> None:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QStringListModel, Qt
-from PySide6.QtWidgets import QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtCore import QPointF, QRectF, QStringListModel, Qt
+from PySide6.QtWidgets import QComboBox, QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
 
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net, kind_of, pin_label
@@ -38,9 +38,12 @@ class SchematicStation(Station):
         self.overlay.setCheckable(True)
         self.overlay.toggled.connect(lambda _on: self._show())
         self.hint = label("", "muted")
+        self.blocks = QComboBox()
+        self.blocks.setAccessibleName("Show a block")
+        self.blocks.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+        self.blocks.activated.connect(self._show_block)
         bar = row(
-            self.hint, None, self.overlay, button("Arrange again", self.arrange_again),
-            button("Show all", lambda: self.canvas.fit(), tip="Home"),
+            self.hint, None, self.blocks, self.overlay, button("Arrange again", self.arrange_again),
         )  # fmt: skip
         frame = card(bar, self.canvas, name="sheet")
         frame.layout().setStretch(1, 1)
@@ -107,6 +110,10 @@ class SchematicStation(Station):
             return
         self.drawn_of = design
         self._sheet, self._volts, self._amps = sheet, volts, amps
+        names = ["Whole sheet", *dict.fromkeys(s.block for s in sheet.symbols)]  # type: ignore[attr-defined]
+        if [self.blocks.itemText(k) for k in range(self.blocks.count())] != names:
+            self.blocks.clear()
+            self.blocks.addItems(names)
         self._show()
 
     def _show(self) -> None:
@@ -124,6 +131,16 @@ class SchematicStation(Station):
             self._volts, self._amps, self.overlay.isChecked(), *self._lit, badges=badges,
         )  # fmt: skip
         self.canvas.show_view(view)
+
+    def _show_block(self) -> None:
+        name = self.blocks.currentText()
+        bodies = [s.body() for s in self._sheet.symbols if s.block == name]  # type: ignore[attr-defined]
+        if not bodies:
+            self.canvas.fit()
+            return
+        left, top = min(b[0] for b in bodies) - 10, min(b[1] for b in bodies) - 8
+        right, bottom = max(b[2] for b in bodies) + 8, max(b[3] for b in bodies) + 6
+        self.canvas.show_rect(QRectF(left, top, right - left, bottom - top))
 
     def _totals(self) -> None:
         d, catalogue = self.session.design, self.session.catalogue
