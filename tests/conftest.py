@@ -1,0 +1,61 @@
+"""Shared values: the catalogue, the demo design as imported, mended, placed and routed (each worked out once)."""
+
+from __future__ import annotations
+
+import os
+from datetime import date
+
+import pytest
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from zesty_trace import journey
+from zesty_trace.core.board.place import place_rest
+from zesty_trace.core.board.router import RouteResult, route
+from zesty_trace.core.catalogue.kinds import Catalogue, shipped
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.review.rules import review
+from zesty_trace.core.schematic.wiring_csv import import_prototype
+
+TODAY = date(2026, 11, 25)
+
+
+@pytest.fixture(scope="session")
+def catalogue() -> Catalogue:
+    """The shipped catalogue."""
+    return shipped()
+
+
+@pytest.fixture(scope="session")
+def demo_tables() -> tuple[str, str]:
+    """The two CSV files of the demo."""
+    root = journey.files("zesty_trace") / "data" / "demo" / "proofing"
+    return (root / "parts.csv").read_text("utf-8"), (root / "wiring.csv").read_text("utf-8")
+
+
+@pytest.fixture(scope="session")
+def demo(catalogue: Catalogue, demo_tables: tuple[str, str]) -> Design:
+    """The demo as it opens, mistakes included."""
+    return import_prototype(*demo_tables, catalogue, journey.demo_base(TODAY))
+
+
+@pytest.fixture(scope="session")
+def mended(demo: Design, catalogue: Catalogue) -> Design:
+    """The demo with every mend applied."""
+    design = demo
+    for finding in review(design, catalogue):
+        if finding.mend:
+            design = finding.mend.apply(design)
+    return design
+
+
+@pytest.fixture(scope="session")
+def route_result(mended: Design, catalogue: Catalogue) -> RouteResult:
+    """The mended demo, placed and routed."""
+    return route(place_rest(mended, catalogue), catalogue)
+
+
+@pytest.fixture(scope="session")
+def routed(route_result: RouteResult) -> Design:
+    """The routed demo board."""
+    return route_result.design
