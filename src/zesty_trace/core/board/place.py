@@ -211,7 +211,7 @@ class _Placer:
             return cost
         own = [k for k, net in enumerate(item.nets) if net in self.rails]
         pads = pattern_of(self.design, self.catalogue, host).pads
-        served = [c for c, h in self.beside.items() if h == host and c != ref and c in self.spots]
+        turn_taken = [c for c, h in self.beside.items() if h == host].index(ref)
         for k in own:
             targets = [
                 to_board(self.spots[host], p.x_nm, p.y_nm)
@@ -220,10 +220,17 @@ class _Placer:
             ]
             if not targets:
                 continue
-            tx, ty = targets[len(served) % len(targets)]
+            tx, ty = targets[turn_taken % len(targets)]
             dx, dy = item.offsets[turn][k]
             cost += BYPASS_WEIGHT * (np.abs(xs[None, :] + dx - tx / 1e6) + np.abs(ys[:, None] + dy - ty / 1e6))
         return cost
+
+    def settle(self, ref: str) -> bool:
+        """Take a part up and put it down where it is best now; return whether it moved."""
+        before = self.spots.pop(ref)
+        best = self.best_spot(ref)
+        self.spots[ref] = best[1] if best else before
+        return self.spots[ref] != before
 
     def order(self) -> list[str]:
         """Return the parts to place: large and well-connected first, bypass parts right after their host."""
@@ -249,9 +256,10 @@ def place_rest(design: Design, catalogue: Catalogue, report: Report = _quiet) ->
     """
     design = start_board(design)
     placer = _Placer(design, catalogue)
-    kept = set(placer.spots)
     order = placer.order()
-    total = len(order) * (1 + SWEEPS)
+    close = {*placer.beside, *placer.beside.values()}  # a chip and its bypass parts stay as they were put together
+    loose = [r for r in order if r not in close]
+    total = len(order) + len(loose) * SWEEPS
     done = 0
     for ref in order:
         best = placer.best_spot(ref)
@@ -263,15 +271,11 @@ def place_rest(design: Design, catalogue: Catalogue, report: Report = _quiet) ->
             raise Cancelled
     for _ in range(SWEEPS):
         moved = False
-        for ref in order:
-            best = placer.best_spot(ref)
-            if best is not None and best[1] != placer.spots[ref]:
-                placer.spots[ref] = best[1]
-                moved = True
+        for ref in loose:
+            moved |= placer.settle(ref)
             done += 1
             if not report(done / total, f"settling {ref}"):
                 raise Cancelled
         if not moved:
             break
-    assert kept <= set(placer.spots)
     return edits.set_board(design, placements=dict(placer.spots))

@@ -54,7 +54,7 @@ def _nets(old: Design, new: Design) -> Iterator[str]:
         yield f"net {a} is now called {b}"
     for pin in sorted(before.keys() | after.keys()):
         was, now = before.get(pin), after.get(pin)
-        if was == now or (was is not None and renamed.get(was) == now):
+        if was == now or (was in renamed and renamed[was] == now):
             continue
         if pin.ref not in new.parts or pin.ref not in old.parts:
             continue

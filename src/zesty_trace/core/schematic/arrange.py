@@ -332,7 +332,7 @@ class _Arranger:
         return min(choices, key=self._size)
 
     def _size(self, rows: list[list[_Cluster]]) -> float:
-        width = max(_wide(row) for row in rows) + MARGIN
+        width = max((_wide(row) for row in rows), default=0) + MARGIN
         height = sum(_tall(row) + 11 + RAIL_STEP * len(_used_rails(self, row)) for row in rows)
         return max(width, height * VIEW_ASPECT)
 
