@@ -60,7 +60,7 @@ def test_power_nets_are_wide_and_signals_are_not(mended: Design, catalogue: Cata
 def test_every_package_has_a_sound_land_pattern(catalogue: Catalogue) -> None:
     for spec in catalogue.packages.values():
         pattern = land_pattern(spec)
-        x0, y0, x1, y1 = pattern.courtyard
+        x0, _y0, _x1, y1 = pattern.courtyard
         for pad in pattern.pads:
             assert x0 < pad.x_nm - pad.width_nm / 2
             assert pad.y_nm + pad.height_nm / 2 < y1

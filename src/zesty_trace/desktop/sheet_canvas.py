@@ -47,7 +47,8 @@ class SheetCanvas(Canvas):
         self.view = view
         if self.selected_ref not in view.design.parts:
             self.selected_ref = ""
-        self.selected_wire = None
+        if self.selected_wire not in view.sheet.wires:
+            self.selected_wire = None
         if first:
             self.fit()
         else:

@@ -90,7 +90,7 @@ class SimulatedBoard:
         if kind.bus is None or supply < kind.facts.get("v_min", 0.0) * 0.98:
             return False
         threshold = kind.facts.get("v_ih_fraction", 0.7) * supply
-        return min(volt(kind.bus.sda), volt(kind.bus.scl)) > threshold * 0.9
+        return min(volt(kind.bus.sda), volt(kind.bus.scl)) > threshold
 
 
 def _spread(network: Network, serial: str) -> Network:

@@ -1,0 +1,353 @@
+"""The window: journey, findings, palette, themes, undo, state kept, stations driven through their real widgets."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+
+from zesty_trace.core.design.model import Pin
+from zesty_trace.desktop import theme
+from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.errors import StoreError
+from zesty_trace.journey import STATIONS
+from zesty_trace.store.project import read_project
+
+
+def show(window: MainWindow, station: str, settle):
+    window.go(station)
+    settle(window)
+    return window.station
+
+
+def test_keys_and_clicks_go_to_stations(window: MainWindow, qtbot, settle) -> None:
+    for number, key in enumerate(STATIONS, 1):
+        qtbot.keyClick(window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.ControlModifier)
+        assert window.current == key
+    at = window.trace._pad(1).toPoint()
+    qtbot.mouseClick(window.trace, Qt.MouseButton.LeftButton, pos=at)
+    assert window.current == "schematic"
+    settle(window)
+
+
+def test_trace_shows_open_findings_and_how_far_the_board_has_come(window: MainWindow) -> None:
+    assert window.trace.counts["schematic"] == 3
+    assert window.trace.done == 1
+
+
+def test_cards_show_why_and_mend_and_undo_brings_them_back(window: MainWindow, qtbot, settle) -> None:
+    show(window, "schematic", settle)
+    card = window.findings.cards[0]
+    assert "U2" in card.finding.title
+    assert not card.why.isVisible()
+    why = next(b for b in card.findChildren(type(card.mend_button)) if b.text() == "Why")
+    qtbot.mouseClick(why, Qt.MouseButton.LeftButton)
+    assert card.why.isVisible()
+    qtbot.mouseClick(card.mend_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert len(window.findings.cards) == 2
+    assert window.session.design.net_of()[Pin("U2", "3")] == "5V"
+    qtbot.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    settle(window)
+    assert len(window.findings.cards) == 3
+
+
+def test_show_brings_the_part_into_view_and_lights_it(window: MainWindow, settle) -> None:
+    station = show(window, "schematic", settle)
+    window.session.show_finding.emit(window.findings.cards[0].finding)
+    assert "U2" in station.canvas.view.lit_refs
+    spot = station.canvas.symbol("U2")
+    middle = station.canvas.to_view(QPointF(spot.x, spot.y))
+    assert abs(middle.x() - station.canvas.width() / 2) < 2
+
+
+def test_palette_finds_and_runs_by_typing(window: MainWindow, qtbot, settle) -> None:
+    window.open_palette()
+    palette = window.open_palette_dialog
+    qtbot.keyClicks(palette.field, "go layout")
+    assert palette.list.count() == 1
+    qtbot.keyClick(palette.field, Qt.Key.Key_Return)
+    assert window.current == "layout"
+    settle(window)
+
+
+def test_every_action_is_in_the_palette_and_shortcuts_do_not_clash(window: MainWindow, settle) -> None:
+    for key in STATIONS:
+        show(window, key, settle)
+        actions = [*window.station.actions_here(), *window.window_actions()]
+        keys = [a.shortcut for a in actions if a.shortcut]
+        assert len(keys) == len(set(keys)), key
+        assert window.station.actions_here()
+
+
+def test_dark_and_light_are_both_drawn(window: MainWindow, settle) -> None:
+    show(window, "schematic", settle)
+    light = window.grab().toImage()
+    window.switch_theme()
+    dark = window.grab().toImage()
+    assert theme.current().name == "dark"
+    at = QPoint(640, 790)
+    assert light.pixelColor(at).lightness() > 200
+    assert dark.pixelColor(at).lightness() < 60
+    window.switch_theme()
+
+
+def test_contrast_of_text_is_readable_in_both_themes() -> None:
+    """WCAG 2.1 contrast of 4.5 for ink and muted text on every ground they stand on."""
+
+    def luminance(name: str) -> float:
+        parts = [int(name[k : k + 2], 16) / 255 for k in (1, 3, 5)]
+        r, g, b = (c / 12.92 if c <= 0.03928 else ((c + 0.055) / 1.055) ** 2.4 for c in parts)
+        return 0.2126 * r + 0.7152 * g + 0.0722 * b
+
+    for t in theme.THEMES.values():
+        for text in (t.ink, t.muted, t.teal, t.stop):
+            for ground in (t.paper, t.panel, t.sheet):
+                a, b = sorted((luminance(text), luminance(ground)))
+                assert (b + 0.05) / (a + 0.05) >= 4.5, (t.name, text, ground)
+
+
+def test_state_is_kept_and_edits_are_saved_on_close(window: MainWindow, open_window, settle, qtbot) -> None:
+    path = window.session.path
+    brief = show(window, "brief", settle)
+    brief.quantity.setValue(25)
+    brief.quantity.editingFinished.emit()
+    window.go("order")
+    settle(window)
+    window.close()
+    assert read_project(path).design.brief.quantity == 25
+    again = open_window(path)
+    assert again.current == "order"
+
+
+def test_a_second_window_on_the_same_project_is_refused(window: MainWindow, open_window) -> None:
+    with pytest.raises(StoreError, match="another window"):
+        open_window(window.session.path)
+
+
+# Brief and schematic --------------------------------------------------------------------------------------------------
+
+
+def test_bad_import_says_where_and_changes_nothing(window: MainWindow, qtbot, settle, tmp_path: Path) -> None:
+    brief = show(window, "brief", settle)
+    (tmp_path / "p.csv").write_text("ref,kind\nR1,resister\n")
+    (tmp_path / "w.csv").write_text("net,ref,pin\nA,R1,1\n")
+    before = window.session.design
+    brief.parts_path.setText(str(tmp_path / "p.csv"))
+    brief.wiring_path.setText(str(tmp_path / "w.csv"))
+    qtbot.mouseClick(brief.import_button, Qt.MouseButton.LeftButton)
+    assert "p.csv line 2, column kind" in brief.problems.toPlainText()
+    assert window.session.design is before
+
+
+def test_good_import_replaces_the_parts_and_can_be_undone(
+    window: MainWindow, qtbot, settle, demo_tables, tmp_path: Path
+) -> None:
+    brief = show(window, "brief", settle)
+    window.session.do("emptied", lambda d: type(d)(name="empty"))
+    for name, text, edit in (("p.csv", demo_tables[0], brief.parts_path), ("w.csv", demo_tables[1], brief.wiring_path)):
+        (tmp_path / name).write_text(text)
+        edit.setText(str(tmp_path / name))
+    qtbot.mouseClick(brief.import_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert brief.totals[0].text() == str(len(window.session.design.parts)) != "0"
+    window.session.undo()
+    assert window.session.design.parts == {}
+
+
+def test_say_it_previews_and_does(window: MainWindow, qtbot, settle) -> None:
+    station = show(window, "schematic", settle)
+    qtbot.keyClicks(station.line, "U3.P4 - R20 330 - D7 red - GND")
+    assert "R20 added" in station.preview.text()
+    qtbot.keyClick(station.line, Qt.Key.Key_Return)
+    settle(window)
+    assert {"R20", "D7"} <= window.session.design.parts.keys()
+    assert station.canvas.symbol("D7") is not None
+    station.line.clear()
+    qtbot.keyClicks(station.line, "U3.P99 - GND")
+    assert "U3.P99" in station.preview.text()
+    before = window.session.design
+    qtbot.keyClick(station.line, Qt.Key.Key_Return)
+    assert window.session.design is before
+    assert "no pin" in window.status.text.text()
+
+
+def drag(qtbot, canvas, start: QPointF, end: QPointF) -> None:
+    a, b = canvas.to_view(start).toPoint(), canvas.to_view(end).toPoint()
+    qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=a)
+    qtbot.mouseMove(canvas, (a + b) / 2)
+    qtbot.mouseMove(canvas, b)
+    qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=b)
+
+
+def test_drag_a_part_and_drag_pin_to_pin(window: MainWindow, qtbot, settle) -> None:
+    station = show(window, "schematic", settle)
+    canvas = station.canvas
+    symbol = canvas.symbol("R14")
+    at = QPointF(symbol.x, symbol.y)
+    drag(qtbot, canvas, at, at + QPointF(0, 6))
+    settle(window)
+    assert window.session.design.sheet["R14"].y == symbol.y + 6
+    spots = canvas.view.sheet.spots()
+    a, b = Pin("U3", "4"), Pin("U3", "5")
+    drag(qtbot, canvas, QPointF(*spots[a]), QPointF(*spots[b]))
+    settle(window)
+    nets = window.session.design.net_of()
+    assert nets[a] == nets[b]
+
+
+def test_pick_a_wire_and_delete_the_connection(window: MainWindow, qtbot, settle) -> None:
+    station = show(window, "schematic", settle)
+    canvas = station.canvas
+    wire = next(w for w in canvas.view.sheet.wires if w.net == "HEATER" and w.pin)
+    (x0, y0), (x1, y1) = wire.points[0], wire.points[1]
+    qtbot.mouseClick(
+        canvas, Qt.MouseButton.LeftButton, pos=canvas.to_view(QPointF((x0 + x1) / 2, (y0 + y1) / 2)).toPoint()
+    )
+    assert canvas.selected_wire.net == "HEATER"
+    qtbot.keyClick(canvas, Qt.Key.Key_Delete)
+    settle(window)
+    assert len(window.session.design.nets["HEATER"]) == 1
+    window.session.undo()
+    assert len(window.session.design.nets["HEATER"]) == 2
+    settle(window)
+
+
+def test_value_is_edited_in_place_and_checked(window: MainWindow, qtbot, settle) -> None:
+    station = show(window, "schematic", settle)
+    station.canvas.edit_value("R14")
+    station.canvas.editor.setText("4k7")
+    qtbot.keyClick(station.canvas.editor, Qt.Key.Key_Return)
+    assert window.session.design.parts["R14"].value == "4k7"
+    station.canvas.edit_value("R14")
+    station.canvas.editor.setText("lots")
+    qtbot.keyClick(station.canvas.editor, Qt.Key.Key_Return)
+    assert window.session.design.parts["R14"].value == "4k7"
+    assert "needs a value" in window.status.text.text()
+    settle(window)
+
+
+def test_voltages_are_shown_on_demand(window: MainWindow, settle) -> None:
+    station = show(window, "schematic", settle)
+    plain = station.canvas.grab().toImage()
+    station.overlay.click()
+    assert station.canvas.view.overlay
+    assert station.canvas.view.volts["3V3"] == pytest.approx(3.3, abs=0.05)
+    assert station.canvas.grab().toImage() != plain
+
+
+# Layout and later stations ----------------------------------------------------------------------------------------------
+
+
+def test_board_parts_are_dragged_turned_and_flipped(routed_window: MainWindow, qtbot, settle) -> None:
+    window = routed_window
+    station = show(window, "layout", settle)
+    assert "have copper" in station.hint.text()
+    before = window.session.design.board.placements["C9"]
+    at = QPointF(before.x_nm / 1e6, before.y_nm / 1e6)
+    drag(qtbot, station.canvas, at, at + QPointF(-3, 3))
+    after = window.session.design.board.placements["C9"]
+    assert after.x_nm < before.x_nm - 2_000_000
+    qtbot.keyClick(station.canvas, Qt.Key.Key_R)
+    qtbot.keyClick(station.canvas, Qt.Key.Key_F)
+    turned = window.session.design.board.placements["C9"]
+    assert (turned.angle_mdeg, turned.side) == ((before.angle_mdeg + 90_000) % 360_000, "bottom")
+    settle(window)
+    assert window.session.open_count("layout") > 0
+    for _ in range(3):
+        window.session.undo()
+    assert window.session.design.board.placements["C9"] == before
+    settle(window)
+
+
+def test_routing_can_be_cancelled_and_loses_nothing(window: MainWindow, qtbot, settle) -> None:
+    station = show(window, "layout", settle)
+    before = window.session.design
+    qtbot.mouseClick(station.route_button, Qt.MouseButton.LeftButton)
+    assert window.session.jobs.busy(visible_only=True)
+    assert window.status.cancel.isVisible()
+    qtbot.mouseClick(window.status.cancel, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert window.session.design is before
+
+
+def test_a_result_of_an_older_design_is_not_applied(window: MainWindow, settle) -> None:
+    base = window.session.design
+    window.session.do("meanwhile", lambda d: type(d)(name="changed"))
+    assert not window.session.apply_result("Routed", base, base)
+    assert window.session.design.name == "changed"
+    settle(window)
+
+
+def test_assembly_lights_the_parts_of_each_step(routed_window: MainWindow, qtbot, settle) -> None:
+    station = show(routed_window, "assembly", settle)
+    first = station.steps[0]
+    assert station.canvas.view.lit == frozenset(first.refs)
+    qtbot.mouseClick(station.next_button, Qt.MouseButton.LeftButton)
+    assert station.canvas.view.lit == frozenset(station.steps[1].refs)
+    assert station.canvas.view.done == frozenset(first.refs)
+    assert "step 2 of" in station.count.text()
+    assert "inside the window" in station.verdict.text()
+    station.alloy.setCurrentText("low-temperature")
+    settle(routed_window)
+    assert "Sn42Bi58" in station.verdict.text()
+    assert "never use this oven for food" in station.alloy_caution.text()
+
+
+def test_flash_station_refuses_bad_images_and_reports_a_lost_programmer(
+    routed_window, qtbot, settle, tmp_path: Path
+) -> None:
+    window = routed_window
+    station = show(window, "flash", settle)
+    (tmp_path / "cut.hex").write_text(":10000000FFFF\n")
+    before = window.session.design
+    station.take_image(tmp_path / "cut.hex")
+    assert "Damaged record" in window.status.text.text()
+    assert window.session.design is before
+    (tmp_path / "big.bin").write_bytes(bytes(300_000))
+    station.take_image(tmp_path / "big.bin")
+    settle(window)
+    assert "too large" in station.fit.text()
+    assert window.session.open_count("flash") == 1
+    window.session.undo()
+    settle(window)
+    station.fault.setCurrentText("one that drops off")
+    qtbot.mouseClick(station.one_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert station.table.item(0, 1).text() == "fail"
+    assert "A-001" in station.left()
+    assert "start over" in window.status.text.text()
+
+
+def test_instruments_that_are_gone_are_told(routed_window: MainWindow, qtbot, settle) -> None:
+    station = show(routed_window, "bench", settle)
+    for edit in station.addresses:
+        edit.setText("TCPIP0::127.0.0.1::1::SOCKET")
+    qtbot.mouseClick(station.run_button, Qt.MouseButton.LeftButton)
+    settle(routed_window)
+    assert "cannot be reached" in routed_window.status.text.text()
+    assert station.batch.item(0, 1).text() == "—"
+
+
+def test_rework_and_next_revision(routed_window: MainWindow, qtbot, settle) -> None:
+    window = routed_window
+    station = show(window, "next", settle)
+    window.session.records.add_boards("A", "Full", [1])
+    station.serial.setText("A-001")
+    station.rework.setText("resoldered U5")
+    qtbot.mouseClick(station.rework_button, Qt.MouseButton.LeftButton)
+    assert window.session.records.boards()[0].last("reworked").summary == "resoldered U5"
+    station.serial.setText("Z-9")
+    qtbot.mouseClick(station.rework_button, Qt.MouseButton.LeftButton)
+    assert "not recorded" in window.status.text.text()
+    qtbot.keyClicks(station.note, "a fourth LED")
+    qtbot.keyClick(station.note, Qt.Key.Key_Return)
+    station.list.item(0).setCheckState(Qt.CheckState.Checked)
+    assert window.session.design.changes[0].done
+    qtbot.mouseClick(station.start_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert window.session.design.revision == "B"
+    assert read_project(window.session.path).design.revision == "B" or window.session.save()
+    assert (window.session.path / "design-rev-A.json").exists()
+    assert [b.serial for b in window.session.records.boards("A")] == ["A-001"]
