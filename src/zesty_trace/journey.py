@@ -36,15 +36,11 @@ from zesty_trace.devices.usart_bootloader import Bootloader, Link, blocks_of, fl
 from zesty_trace.errors import DeviceError, EditError, InputError, StoreError
 from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
+from zesty_trace.stations import STATIONS
 from zesty_trace.store.project import ProjectFolder, write_atomically
 from zesty_trace.store.records import BoardRecord, Records, serial_number
 
 Report = Callable[[float, str], bool]
-STATIONS = ("brief", "schematic", "layout", "order", "assembly", "flash", "bench", "next")
-STATION_TITLES = {
-    "brief": "Brief", "schematic": "Schematic", "layout": "Layout", "order": "Order", "assembly": "Assembly",
-    "flash": "Flash", "bench": "Bench", "next": "Next rev",
-}  # fmt: skip
 DEMO = "proofing"
 
 
@@ -208,18 +204,6 @@ def bench_findings(boards: Iterable[BoardRecord]) -> list[Finding]:
                 )
             )  # fmt: skip
     return found
-
-
-NEXT_STEPS = {
-    "brief": "Import the prototype and fill in what the findings name.",
-    "schematic": "Deal with the findings; Mend does most of them with one click.",
-    "layout": "Place the rest, then Route.",
-    "order": "Write the fabrication zip and look at it before you order.",
-    "assembly": "Build the boards step by step, then record them as assembled.",
-    "flash": "Flash all boards that are left.",
-    "bench": "Measure the batch.",
-    "next": "Note what the next revision should do better, tick it off, start it.",
-}
 
 
 def stations_done(

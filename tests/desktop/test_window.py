@@ -11,7 +11,7 @@ from zesty_trace.core.design.model import Pin
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.errors import StoreError
-from zesty_trace.journey import STATIONS
+from zesty_trace.stations import STATIONS
 from zesty_trace.store.project import read_project
 
 

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollA
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.session import Session
-from zesty_trace.journey import NEXT_STEPS, STATION_TITLES, STATIONS
+from zesty_trace.stations import NEXT_STEPS, STATION_TITLES, STATIONS
 
 WIDTH = 304
 

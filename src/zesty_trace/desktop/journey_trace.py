@@ -7,7 +7,7 @@ from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, 
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from zesty_trace.desktop import theme
-from zesty_trace.journey import STATION_TITLES, STATIONS
+from zesty_trace.stations import STATION_TITLES, STATIONS
 
 
 class JourneyTrace(QWidget):

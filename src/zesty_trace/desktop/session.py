@@ -4,20 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
+from functools import cached_property
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from zesty_trace import journey
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.history import History
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.fabrication.package import zip_name
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop.jobs import Jobs
 from zesty_trace.errors import StoreError, ZestyError
+from zesty_trace.stations import STATIONS
 from zesty_trace.store.autosave import Autosaver
-from zesty_trace.store.project import ProjectFolder
+from zesty_trace.store.project import RECORDS, ProjectFolder
+
+if TYPE_CHECKING:  # imported when first needed: the window must be up before the heavy libraries are
+    from zesty_trace.core.catalogue.kinds import Catalogue
+    from zesty_trace.store.records import BoardRecord, Records
 
 FINDINGS_DELAY_MS = 120
 
@@ -37,12 +41,11 @@ class Session(QObject):
         super().__init__()
         self.folder = folder
         self.today = today or date.today()
-        self.catalogue: Catalogue = journey.project_catalogue(folder.path)
         self.history = History(design)
         self.jobs = Jobs(self)
-        self.findings: dict[str, list[Finding]] = {s: [] for s in journey.STATIONS}
+        self.findings: dict[str, list[Finding]] = {s: [] for s in STATIONS}
         self.findings_of: Design | None = None
-        self._records: object | None = None
+        self._records: Records | None = None
         self._checking = False
         self.autosaver = Autosaver(folder, self.autosave_failed.emit)
         self.autosave_failed.connect(self.failed)
@@ -63,12 +66,21 @@ class Session(QObject):
         """The design as it is now."""
         return self.history.design
 
+    @cached_property
+    def catalogue(self) -> Catalogue:
+        """The shipped part kinds and those that travel in the project."""
+        from zesty_trace.journey import project_catalogue
+
+        return project_catalogue(self.path)
+
     @property
-    def records(self) -> journey.Records:
+    def records(self) -> Records:
         """The project's records, opened when first asked for."""
         if self._records is None:
-            self._records = journey.Records(self.path / "records.sqlite")
-        return self._records  # type: ignore[return-value]
+            from zesty_trace.store.records import Records
+
+            self._records = Records(self.path / RECORDS)
+        return self._records
 
     def do(self, label: str, edit: Callable[[Design], Design]) -> bool:
         """Apply an edit as one undo step; what it cannot do is told, and changes nothing."""
@@ -132,10 +144,12 @@ class Session(QObject):
         if self._checking:
             return
         self._checking = True
-        design, catalogue, path, today = self.design, self.catalogue, self.path, self.today
+        design, path, today = self.design, self.path, self.today
 
-        def work(report: journey.Report) -> dict[str, list[Finding]]:
-            return journey.all_findings(design, catalogue, path, today)
+        def work(report: Callable[[float, str], bool]) -> dict[str, list[Finding]]:
+            from zesty_trace.journey import all_findings
+
+            return all_findings(design, self.catalogue, path, today)
 
         self.jobs.start("checking", work, lambda f: self._checked(design, f), self._check_failed, visible=False)
 
@@ -144,7 +158,7 @@ class Session(QObject):
         if design is not self.design:
             self.check_soon()
             return
-        findings["bench"] = journey.bench_findings(self._boards())
+        findings["bench"] = self._bench_findings()
         self.findings, self.findings_of = findings, design
         self.findings_changed.emit()
 
@@ -164,18 +178,27 @@ class Session(QObject):
 
     def zip_path(self) -> Path:
         """Return where the fabrication zip is, or would be."""
+        from zesty_trace.core.fabrication.package import zip_name
+
         return self.path / "fabrication" / zip_name(self.design)
 
-    def _boards(self) -> list[journey.BoardRecord]:
-        return self.records.boards(self.design.revision) if (self.path / "records.sqlite").exists() else []
+    def _boards(self) -> list[BoardRecord]:
+        return self.records.boards(self.design.revision) if (self.path / RECORDS).exists() else []
+
+    def _bench_findings(self) -> list[Finding]:
+        from zesty_trace.journey import bench_findings
+
+        return bench_findings(self._boards())
 
     def stations_done(self) -> int:
         """Return how far the board has really come."""
-        return journey.stations_done(self.design, self.findings, self._boards(), self.zip_path().exists())
+        from zesty_trace.journey import stations_done
+
+        return stations_done(self.design, self.findings, self._boards(), self.zip_path().exists())
 
     def _records_moved(self) -> None:
         if self.findings_of is not None:
-            self.findings["bench"] = journey.bench_findings(self._boards())
+            self.findings["bench"] = self._bench_findings()
             self.findings_changed.emit()
 
     def close(self) -> None:

@@ -26,7 +26,7 @@ from zesty_trace.desktop.palette import Palette
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.stations.base import Action, Station
 from zesty_trace.desktop.status import StatusStrip
-from zesty_trace.journey import STATION_TITLES, STATIONS
+from zesty_trace.stations import STATION_TITLES, STATIONS
 
 
 def _station_class(key: str) -> type[Station]:
@@ -61,9 +61,22 @@ class MainWindow(QMainWindow):
         QTimer.singleShot(0, self._first)
 
     def _first(self) -> None:
+        """Load what the stations need off the GUI thread, then show the one that was last open."""
         where = str(self.settings.value(f"station/{self.session.path}", "brief"))
-        self.go(where if where in STATIONS else "brief")
-        self.session.check_soon()
+        where = where if where in STATIONS else "brief"
+
+        def load(report: object) -> None:
+            import zesty_trace.journey
+
+            assert zesty_trace.journey
+            assert self.session.catalogue
+
+        def ready(_value: object) -> None:
+            if not self.current:
+                self.go(where)
+            self.session.check_soon()
+
+        self.session.jobs.start("Loading", load, ready, visible=False)
 
     def _build(self) -> None:
         self.trace = JourneyTrace()
