@@ -4,20 +4,23 @@ from __future__ import annotations
 
 import os
 import shutil
-import subprocess
 import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QApplication, QFileDialog, QMessageBox
+from PySide6.QtWidgets import QApplication
 
 from zesty_trace.desktop import theme
 from zesty_trace.errors import StoreError
 from zesty_trace.store.project import DamagedProject, ProjectFolder, restore_last_good
+
+if TYPE_CHECKING:
+    import subprocess
 
 RECENT_COUNT = 8
 
@@ -51,6 +54,8 @@ def display() -> Iterator[None]:
 
 def start_xvfb(server: str) -> tuple[subprocess.Popen[bytes], str]:
     """Start a virtual screen on a free number; return the process and its name."""
+    import subprocess
+
     read, write = os.pipe()
     command = [server, "-displayfd", str(write), "-screen", "0", "1400x900x24", "-nolisten", "tcp"]
     process = subprocess.Popen(command, pass_fds=(write,), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
@@ -108,6 +113,8 @@ def open_project(path: Path, ask: bool = True) -> object:
 
 
 def _accept_last_good(error: DamagedProject) -> bool:
+    from PySide6.QtWidgets import QMessageBox
+
     answer = QMessageBox.question(
         None, "The project is damaged",
         f"{error.message}\n\nBring back the last good state? The damaged file is kept beside it.",
@@ -134,6 +141,8 @@ class Windows:
 
     def choose(self) -> None:
         """Ask for a project folder, the recent ones first, and open it."""
+        from PySide6.QtWidgets import QFileDialog, QMessageBox
+
         start = str(next(iter(recent()), data_folder()))
         folder = QFileDialog.getExistingDirectory(None, "Open a project folder", start)
         if not folder:

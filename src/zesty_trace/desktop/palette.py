@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from zesty_trace.desktop.stations.base import Action
+from zesty_trace.desktop.actions import Action
 
 
 class Palette(QDialog):

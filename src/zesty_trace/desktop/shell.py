@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
@@ -20,13 +21,19 @@ from PySide6.QtWidgets import (
 
 from zesty_trace.core.findings import Finding
 from zesty_trace.desktop import theme
+from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.findings_panel import FindingsPanel
 from zesty_trace.desktop.journey_trace import JourneyTrace
-from zesty_trace.desktop.palette import Palette
 from zesty_trace.desktop.session import Session
-from zesty_trace.desktop.stations.base import Action, Station
 from zesty_trace.desktop.status import StatusStrip
 from zesty_trace.stations import STATION_TITLES, STATIONS
+
+if TYPE_CHECKING:
+    from zesty_trace.desktop.palette import Palette
+    from zesty_trace.desktop.stations.base import Station
+
+
+PAINT_FIRST_MS = 30
 
 
 def _station_class(key: str) -> type[Station]:
@@ -58,7 +65,7 @@ class MainWindow(QMainWindow):
         else:
             self.resize(1280, 800)
         self._head()
-        QTimer.singleShot(0, self._first)
+        QTimer.singleShot(PAINT_FIRST_MS, self._first)
 
     def _first(self) -> None:
         """Load what the stations need off the GUI thread, then show the one that was last open."""
@@ -183,6 +190,8 @@ class MainWindow(QMainWindow):
 
     def open_palette(self) -> None:
         """Show the palette under the header."""
+        from zesty_trace.desktop.palette import Palette
+
         station = self.stations.get(self.current)
         actions = [*(station.actions_here() if station else []), *self.window_actions()]
         palette = Palette(actions, self)

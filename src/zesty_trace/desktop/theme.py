@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from importlib.resources import files
+from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
 from PySide6.QtWidgets import QApplication
@@ -58,10 +58,9 @@ THEMES = {"light": LIGHT, "dark": DARK}
 
 def load_fonts(app: QApplication) -> None:
     """Make the shipped family the application's font."""
-    folder = files("zesty_trace") / "data" / "fonts"
-    for entry in sorted(folder.iterdir(), key=lambda e: e.name):
-        if entry.name.endswith(".otf"):
-            QFontDatabase.addApplicationFontFromData(entry.read_bytes())
+    folder = Path(__file__).parents[1] / "data" / "fonts"
+    for path in sorted(folder.glob("*.otf")):
+        QFontDatabase.addApplicationFont(str(path))
     font = QFont(FAMILY)
     font.setPixelSize(14)
     app.setFont(font)

@@ -13,9 +13,10 @@ from zesty_trace.core.assembly.sequence import SCHOOLS, PlacingStep, placing_seq
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.desktop import theme
+from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView
-from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.errors import EditError
 
 HOT = (

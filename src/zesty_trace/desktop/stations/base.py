@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
@@ -19,16 +18,8 @@ from PySide6.QtWidgets import (
 )
 
 from zesty_trace.core.findings import Finding
+from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.session import Session
-
-
-@dataclass(frozen=True)
-class Action:
-    """Something that can be done at a station; listed in the palette."""
-
-    title: str
-    shortcut: str
-    run: Callable[[], object]
 
 
 class Station(QWidget):

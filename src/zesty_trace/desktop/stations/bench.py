@@ -12,7 +12,8 @@ from zesty_trace.core.bench.plan import BenchPlan, BenchStep, make_plan
 from zesty_trace.core.bench.run import BoardResult
 from zesty_trace.core.quantities import say
 from zesty_trace.desktop import theme
-from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.devices.instruments import ScpiBench
 from zesty_trace.errors import ZestyError
 

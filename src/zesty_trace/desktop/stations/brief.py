@@ -26,7 +26,8 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.quantities import mm, nm
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.schematic.wiring_csv import ImportFailed
-from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.errors import ZestyError
 
 

@@ -16,7 +16,8 @@ from zesty_trace.core.design.model import ImageSpec
 from zesty_trace.core.firmware.image import Image, fit_findings, read_image
 from zesty_trace.core.firmware.targets import Target, find_target, shipped_targets
 from zesty_trace.desktop import theme
-from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.devices.usart_bootloader import open_port
 from zesty_trace.errors import InputError, ZestyError
 

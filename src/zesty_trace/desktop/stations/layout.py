@@ -16,9 +16,10 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.quantities import mm, say_mm
+from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView
-from zesty_trace.desktop.stations.base import Action, Station, button, card, label, row
+from zesty_trace.desktop.stations.base import Station, button, card, label, row
 from zesty_trace.errors import EditError, InputError
 
 

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QListWidget, 
 from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.desktop import theme
-from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.errors import StoreError
 
 ROAD = ("assembled", "flashed", "measured", "reworked")

@@ -15,9 +15,10 @@ from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read
 from zesty_trace.core.fabrication.tables import bill_of_materials
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.desktop import theme
+from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_painter import shape_path
 from zesty_trace.desktop.canvas import Canvas
-from zesty_trace.desktop.stations.base import Action, Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 
 VIEWS = {
     "Top, all layers": ("copper-top.gbr", "mask-top.gbr", "silk-top.gbr"),

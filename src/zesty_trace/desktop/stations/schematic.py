@@ -14,9 +14,10 @@ from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.say_it import completions, understand
 from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.sheet_canvas import SheetCanvas
 from zesty_trace.desktop.sheet_painter import SheetView
-from zesty_trace.desktop.stations.base import Action, Station, button, card, label, row
+from zesty_trace.desktop.stations.base import Station, button, card, label, row
 from zesty_trace.errors import InputError, SolveError
 
 
