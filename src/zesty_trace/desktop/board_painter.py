@@ -74,6 +74,7 @@ class BoardPainter:
         }
         self.pour_paths = {layer: [shape_path(s) for s in shapes] for layer, shapes in view.pours.items()}
         self.pad_paths = [shape_path(pad_shape(p)) for p in self.pads]
+        self.labels = self._label_spots()
 
     def draw(self, p: QPainter) -> None:
         """Draw all."""
@@ -179,7 +180,7 @@ class BoardPainter:
             if kind.assembled:
                 p.drawPath(path)
             self._mark(p, ref)
-            self._reference(p, ref, path, lit or not (self.view.lit or self.view.done))
+            self._reference(p, ref, lit or not (self.view.lit or self.view.done))
 
     def _mark(self, p: QPainter, ref: str) -> None:
         pattern = pattern_of(self.view.design, self.view.catalogue, ref)
@@ -189,21 +190,42 @@ class BoardPainter:
             p.setPen(Qt.PenStyle.NoPen)
             p.drawEllipse(QPointF(x / 1e6, y / 1e6), 0.22, 0.22)
 
-    def _reference(self, p: QPainter, ref: str, path: QPainterPath, strong: bool) -> None:
-        box = path.boundingRect()
-        size = 1.25 if min(box.width(), box.height()) < 3 else 1.7
-        wide = len(ref) * size * 0.62
-        color = "ink" if strong else "muted"
-        middle = box.center()
-        on_pad = any(
-            q.pin.ref == ref and abs(mm(q.x_nm) - middle.x()) < wide / 2 + mm(q.width_nm) / 2
-            and abs(mm(q.y_nm) - middle.y()) < size * 0.5 + mm(q.height_nm) / 2
-            for q in self.pads
-        )  # fmt: skip
-        if box.width() > wide and box.height() > size * 1.4 and not on_pad:
-            flat_text(p, middle.x(), middle.y(), ref, size, color, True)
-        else:
-            flat_text(p, middle.x(), box.bottom() + size * 0.62, ref, size, color, True)
+    def _reference(self, p: QPainter, ref: str, strong: bool) -> None:
+        x, y, size = self.labels[ref]
+        flat_text(p, x, y, ref, size, "ink" if strong else "muted", True)
+
+    def _label_spots(self) -> dict[str, tuple[float, float, float]]:
+        """Return a spot and size for each reference: inside a roomy body, else the freest place around it."""
+        boxes = {r: path.boundingRect() for r, path in self.bodies.items()}
+        pads: dict[str, list[QRectF]] = {}
+        for pad, path in zip(self.pads, self.pad_paths, strict=True):
+            pads.setdefault(pad.pin.ref, []).append(path.boundingRect())
+        taken: list[QRectF] = []
+        found = {}
+        for ref in sorted(boxes, key=lambda r: -boxes[r].width() * boxes[r].height()):
+            box = boxes[ref]
+            size = 1.25 if min(box.width(), box.height()) < 3 else 1.7
+            wide, high = len(ref) * size * 0.66, size * 1.1
+            inside = QRectF(box.center().x() - wide / 2, box.center().y() - high / 2, wide, high)
+            hole = not kind_of(self.view.design, self.view.catalogue, ref).pins
+            choices = [inside] if hole or box.contains(inside) else []
+            cx, cy, gap = box.center().x(), box.center().y(), 0.25
+            for dy in (0.0, 0.7):
+                choices.append(QRectF(cx - wide / 2, box.bottom() + gap + dy, wide, high))
+                choices.append(QRectF(cx - wide / 2, box.top() - gap - high - dy, wide, high))
+                choices.append(QRectF(box.right() + gap + dy, cy - high / 2, wide, high))
+                choices.append(QRectF(box.left() - gap - wide - dy, cy - high / 2, wide, high))
+
+            def price(c: QRectF, ref: str = ref, hole: bool = hole) -> float:
+                labels = sum(_shared(c, k) for k in taken) * 4
+                others = sum(_shared(c, b) for r, b in boxes.items() if r != ref) * 2
+                own = 0.0 if hole else sum(_shared(c, b) for b in pads.get(ref, [])) * 3
+                return labels + others + own
+
+            best = min(choices, key=price)
+            taken.append(best)
+            found[ref] = (best.center().x(), best.center().y(), size)
+        return found
 
     def _links(self, p: QPainter) -> None:
         pen = QPen(theme.current().color("lime"), 0.16)
@@ -217,6 +239,11 @@ class BoardPainter:
         p.setPen(QPen(theme.current().color("stop"), 0.35))
         for x, y in self.view.marks:
             p.drawEllipse(QPointF(x, y), 1.6, 1.6)
+
+
+def _shared(a: QRectF, b: QRectF) -> float:
+    both = a.intersected(b)
+    return both.width() * both.height() if both.isValid() else 0.0
 
 
 def outline_rect(design: Design) -> QRectF:

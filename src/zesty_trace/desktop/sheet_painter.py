@@ -33,8 +33,11 @@ class SheetView:
     badges: dict[str, tuple[int, str]] = field(default_factory=dict)
 
 
-def text_font(size: float, bold: bool = False) -> QFont:
-    """Return a font whose letters are about `size` scene units high. Fonts below one pixel are scaled up first."""
+REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
+
+
+def text_font(bold: bool = False) -> QFont:
+    """Return the drawing font, 20 units high, to be scaled."""
     font = QFont(theme.FAMILY)
     font.setPixelSize(20)
     font.setBold(bold)
@@ -42,14 +45,30 @@ def text_font(size: float, bold: bool = False) -> QFont:
 
 
 def draw_text(
-    p: QPainter, x: float, y: float, text: str, size: float, color: str, align: str = "left", bold: bool = False
+    p: QPainter,
+    x: float,
+    y: float,
+    text: str,
+    size: float,
+    color: str,
+    align: str = "left",
+    bold: bool = False,
+    least_px: float = 0.0,
+    hide_px: float = 0.0,
 ) -> None:
-    """Draw text with its vertical middle at y; `size` in scene units."""
+    """Draw text with its vertical middle at y; `size` in scene units.
+
+    Far out, text stays at least `least_px` high, or is left out where it would be under `hide_px`.
+    """
+    scale = abs(p.transform().m11()) or abs(p.transform().m12()) or 1.0
+    if size * scale < hide_px:
+        return
+    size = max(size, least_px / scale)
     p.save()
     p.translate(x, y)
     k = size / 20.0
     p.scale(k, k)
-    p.setFont(text_font(size, bold))
+    p.setFont(text_font(bold))
     p.setPen(theme.current().color(color))
     flag = {"left": Qt.AlignmentFlag.AlignLeft, "right": Qt.AlignmentFlag.AlignRight}.get(
         align, Qt.AlignmentFlag.AlignHCenter
@@ -81,7 +100,7 @@ class SheetPainter:
         for tag in self.view.sheet.tags:
             self._tag(p, tag.net, tag.at, tag.side)
         for title in self.view.sheet.titles:
-            draw_text(p, title.x, title.y, title.text, 1.8, "muted", bold=True)
+            draw_text(p, title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0)
         if self.view.overlay:
             self._overlay(p)
 
@@ -103,7 +122,7 @@ class SheetPainter:
         p.setPen(self._pen(net, 0.4))
         p.drawLine(QPointF(left, y), QPointF(right, y))
         color = self._color(net)
-        draw_text(p, left + 0.1, y - 1.0, net, 1.6, "ink" if color == "lemon" else color, bold=True)
+        draw_text(p, left + 0.1, y - 1.0, net, 1.6, "ink" if color == "lemon" else color, bold=True, least_px=7.5)
 
     # Symbols ------------------------------------------------------------------------------------------------------
 
@@ -208,14 +227,15 @@ class SheetPainter:
         if look == "box":
             self._box_labels(p, s)
         elif look == "switch":
-            draw_text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True)
+            draw_text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5)
         elif s.symbol.turned:
-            draw_text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True)
-            draw_text(p, s.x, s.y + 1.5, value, 1.35, "muted", "center")
+            draw_text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX)
+            draw_text(p, s.x, s.y + 1.5, value, 1.35, "muted", "center", hide_px=VALUE_PX)
         else:
-            draw_text(p, right + 0.3, s.y - (0.75 if value else 0), s.ref, 1.5, "ink", bold=True)
+            shown = value and 1.35 * abs(p.transform().m11()) >= VALUE_PX
+            draw_text(p, right + 0.3, s.y - (0.75 if shown else 0), s.ref, 1.5, "ink", bold=True, least_px=REF_PX)
             if value:
-                draw_text(p, right + 0.3, s.y + 0.85, value, 1.35, "muted")
+                draw_text(p, right + 0.3, s.y + 0.85, value, 1.35, "muted", hide_px=VALUE_PX)
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
@@ -227,25 +247,28 @@ class SheetPainter:
             x, y = s.pin_at(pin)
             connected = Pin(s.ref, pin.number) in self._net_of()
             size, color = (1.25, "ink") if connected else (0.85, "muted")
+            far = (NAME_PX, 0.0) if connected else (0.0, 4.5)
             if pin.side == "left":
-                draw_text(p, left + 0.35, y, pin.name, size, color)
+                draw_text(p, left + 0.35, y, pin.name, size, color, "left", False, *far)
             elif pin.side == "right":
-                draw_text(p, right - 0.35, y, pin.name, size, color, "right")
+                draw_text(p, right - 0.35, y, pin.name, size, color, "right", False, *far)
             elif pin.side == "top":
-                draw_text(p, x, top + 0.85, pin.name, size, color, "center")
+                draw_text(p, x, top + 0.85, pin.name, size, color, "center", False, *far)
             else:
-                draw_text(p, x, bottom - 0.85, pin.name, size, color, "center")
+                draw_text(p, x, bottom - 0.85, pin.name, size, color, "center", False, *far)
             if connected and pin.side in ("left", "right"):
                 away = -0.2 if pin.side == "left" else 0.2
-                draw_text(p, x + away * 0, y - 0.55, pin.number, 0.62, "muted", "right" if away < 0 else "left")
+                draw_text(
+                    p, x + away * 0, y - 0.55, pin.number, 0.62, "muted", "right" if away < 0 else "left", hide_px=5.0
+                )
         title = kind.title.split(",")[0]
         y = (top + bottom) / 2 if not middle_free or bottom - top < 7 else (top + bottom) / 2 - 0.6
         if kind.connector or not middle_free:
-            draw_text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True)
+            draw_text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
         else:
-            draw_text(p, (left + right) / 2, y, s.ref, 1.7, "ink", "center", True)
+            draw_text(p, (left + right) / 2, y, s.ref, 1.7, "ink", "center", True, REF_PX)
             if bottom - top >= 7 and len(title) * 0.5 < wide - 1:
-                draw_text(p, (left + right) / 2, y + 1.6, title, 0.95, "muted", "center")
+                draw_text(p, (left + right) / 2, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)
 
     def _net_of(self) -> dict[Pin, str]:
         if not hasattr(self, "_nets"):
@@ -255,7 +278,8 @@ class SheetPainter:
     def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str) -> None:
         t = theme.current()
         x, y = at
-        wide = len(net) * 0.76 + 1.2
+        size = max(1.2, NAME_PX / abs(p.transform().m11()))
+        wide = len(net) * size * 0.63 + 1.2
         way = -1 if side == "left" else 1
         p.setPen(QPen(t.color("lime" if net in self.view.lit_nets else "muted"), 0.12))
         p.setBrush(t.color("faint"))
@@ -265,17 +289,17 @@ class SheetPainter:
         path.closeSubpath()
         p.drawPath(path)
         if way > 0:
-            draw_text(p, x + 0.7, y, net, 1.2, "ink")
+            draw_text(p, x + 0.7, y, net, size, "ink")
         else:
-            draw_text(p, x - 0.7, y, net, 1.2, "ink", "right")
+            draw_text(p, x - 0.7, y, net, size, "ink", "right")
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
         t = theme.current()
         left, top, _, _ = s.body()
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(t.color(severity))
-        p.drawEllipse(QPointF(left, top), 1.15, 1.15)
-        draw_text(p, left, top, str(number), 1.3, "on_accent" if severity != "fix" else "paper", "center", True)
+        p.drawEllipse(QPointF(left, top), 1.5, 1.5)
+        draw_text(p, left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
 
     def _overlay(self, p: QPainter) -> None:
         """Write node voltages on rails and tags, and the current of each two-pin part beside it."""

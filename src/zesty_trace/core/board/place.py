@@ -24,6 +24,7 @@ GAP_MM = 0.35
 EDGE_MM = 0.6
 SWEEPS = 3
 GROUND_WEIGHT, SUPPLY_WEIGHT, SIGNAL_WEIGHT, BYPASS_WEIGHT = 0.08, 0.35, 1.0, 2.5
+EDGE_WEIGHT = 2.0
 
 Report = Callable[[float, str], bool]
 
@@ -201,7 +202,15 @@ class _Placer:
         cost += self._bypass_cost(ref, item, turn, xs, ys)
         middle = (self.x0 + self.columns * STEP_MM / 2, self.y0 + self.rows * STEP_MM / 2)
         cost += 0.01 * (np.abs(xs[None, :] - middle[0]) + np.abs(ys[:, None] - middle[1]))
+        if kind_of(self.design, self.catalogue, ref).connector:
+            cost += EDGE_WEIGHT * self._to_edge(xs, ys)
         return cost
+
+    def _to_edge(self, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
+        """Return how far each spot is from the nearest side of the board, mm: plugs want to be reached."""
+        x1, y1 = self.x0 + self.columns * STEP_MM, self.y0 + self.rows * STEP_MM
+        side = np.minimum(np.abs(xs - self.x0), np.abs(x1 - xs))[None, :]
+        return np.asarray(np.minimum(side, np.minimum(np.abs(ys - self.y0), np.abs(y1 - ys))[:, None]))
 
     def _bypass_cost(self, ref: str, item: _Item, turn: int, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
         """Pull a bypass part to the supply pad of the part that it serves."""

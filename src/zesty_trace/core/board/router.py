@@ -27,6 +27,7 @@ SAFETY_MM = 0.03  # a diagonal step passes this much nearer than its ends
 VIA_MM, VIA_DRILL_MM = 0.6, 0.3
 PASSES = 40
 VIA_COST, BEND_COST = 9.0, 0.4
+HEAVY_VIA = 14.0  # per mm of width: one small via is no path for amperes
 LAYER_PRICE = np.array([1.0, 1.25], dtype=np.float32)
 NAMES: tuple[Layer, Layer] = ("top", "bottom")
 
@@ -212,8 +213,9 @@ class _Router:
                 if trial not in maps:
                     maps[trial] = self._maps(net, trial / 2, present)
                 blocked, price, via_blocked, via_price = maps[trial]
+                via_cost = VIA_COST * (1.0 + HEAVY_VIA * (trial - mm(self.rules.track_nm)))
                 path = search(
-                    blocked, price, via_blocked, via_price, np.concatenate(tree), self._cells(pad), VIA_COST,
+                    blocked, price, via_blocked, via_price, np.concatenate(tree), self._cells(pad), via_cost,
                     LAYER_PRICE, BEND_COST,
                 )  # fmt: skip
                 width = trial

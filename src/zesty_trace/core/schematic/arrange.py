@@ -25,7 +25,7 @@ VIEW_ASPECT = 1.85
 CORRIDOR = 60.0
 RAIL_STEP = 2
 RAIL_MIN_PINS = 4
-LABEL_UNITS = 0.95
+LABEL_UNITS = 1.1
 TAG_UNITS = 0.82
 MARGIN = 3
 
@@ -333,7 +333,7 @@ class _Arranger:
 
     def _size(self, rows: list[list[_Cluster]]) -> float:
         width = max((_wide(row) for row in rows), default=0) + MARGIN
-        height = sum(_tall(row) + 11 + RAIL_STEP * len(_used_rails(self, row)) for row in rows)
+        height = sum(_tall(row) + 8 + RAIL_STEP * len(_used_rails(self, row)) for row in rows)
         return max(width, height * VIEW_ASPECT)
 
     def _fill(self, clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
@@ -392,7 +392,7 @@ def arrange(design: Design, catalogue: Catalogue) -> Sheet:
         first = top + len(used) * RAIL_STEP
         high = min(c.extent()[1] for c in row)
         low = max(c.extent()[3] for c in row)
-        base = first + 3 - high
+        base = first + 2 - high
         x, last_block = MARGIN, ""
         for cluster in row:
             x0, _, x1, _ = cluster.extent()
@@ -405,11 +405,11 @@ def arrange(design: Design, catalogue: Catalogue) -> Sheet:
                 placed.append(PlacedSymbol(ref, symbol, *at, band, cluster.block))
             x += x1 - x0 + MARGIN
         width = max(width, x)
-        bottom = base + low + 3
+        bottom = base + low + 2
         rails += [Rail(net, band, top + k * RAIL_STEP, 1, 0) for k, net in enumerate(used)]
         if a.ground:
             rails.append(Rail(a.ground, band, bottom, 1, 0))
-        top = bottom + 5
+        top = bottom + 4
     rails = [Rail(r.net, r.band, r.y, 1, width) for r in rails]
     if design.sheet:
         placed = _rebanded(placed, rails)

@@ -41,8 +41,8 @@ class AssemblyStation(Station):
         outer.addWidget(self._board(), 6)
         right = QVBoxLayout()
         right.setSpacing(12)
-        right.addWidget(self._list(), 5)
-        right.addWidget(self._heat(), 6)
+        right.addWidget(self._list(), 1)
+        right.addWidget(self._heat())
         outer.addLayout(right, 5)
 
     def _board(self) -> QWidget:
@@ -217,6 +217,7 @@ class AssemblyStation(Station):
         if self.plot is None:
             self.plot = pg.PlotWidget()
             self.plot.setMinimumHeight(120)
+            self.plot.setMaximumHeight(250)
             self._plot_holder.layout().addWidget(self.plot)
         plot = self.plot
         plot.clear()

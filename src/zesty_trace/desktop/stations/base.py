@@ -119,6 +119,7 @@ def table(*headers: str) -> QTableWidget:
     made.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
     made.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
     made.setAlternatingRowColors(True)
+    made.setWordWrap(True)
     made.setShowGrid(False)
     made.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     return made

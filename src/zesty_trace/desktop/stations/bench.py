@@ -119,6 +119,7 @@ class BenchStation(Station):
         for r, cells in enumerate(rows):
             self._tint(self.batch, r, 1, cells[1])
             self.batch.item(r, 2).setToolTip(cells[2])
+        self.batch.resizeRowsToContents()
         passed, measured = sum(c[1] == "pass" for c in rows), sum(c[1] in ("pass", "fail") for c in rows)
         self.yield_label.setText(f"{passed} of {measured}" if measured else "0")
         self._show_plan(boards)

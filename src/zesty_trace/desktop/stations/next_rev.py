@@ -55,7 +55,7 @@ class NextRevStation(Station):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemChanged.connect(self._ticked)
         self.note = QLineEdit()
-        self.note.setPlaceholderText("what the next revision should do better")
+        self.note.setPlaceholderText("what to do better")
         self.note.returnPressed.connect(self.add_note)
         self.note_button = button("Add", self.add_note)
         self.from_faults = button("Add what the bench found", self.add_failures)
@@ -83,6 +83,7 @@ class NextRevStation(Station):
         fill(self.road, rows)
         for r, cells in enumerate(rows):
             self.road.item(r, 5).setToolTip(cells[5])
+        self.road.resizeRowsToContents()
         t = theme.current()
         for r, cells in enumerate(rows):
             for c, text in enumerate(cells[1:5], 1):

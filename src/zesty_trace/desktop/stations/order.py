@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import Any
 
 from PySide6.QtCore import QRectF, Qt
@@ -169,8 +170,8 @@ class OrderStation(Station):
         """Write the zip, as a job, then read it back."""
         design, catalogue, folder = self.session.design, self.session.catalogue, self.session.path / "fabrication"
 
-        def done(path: object) -> None:
-            self.session.message.emit(f"Wrote {path}")
+        def done(path: Path) -> None:
+            self.session.message.emit(f"Wrote fabrication/{path.name}")
             self._read_of = None
             self.session.records_changed.emit()
 

@@ -70,8 +70,9 @@ class SchematicStation(Station):
         self._completer.setWidget(self.line)
         self._completer.activated.connect(self._complete)
         self.preview = label("Say a connection, a value, or “delete R8”. Enter does it.", "muted", True)
-        holder = card(row(label("Wire it the way you would say it", "heading"), None, label("Ctrl+L", "muted")))
+        holder = card()
         inner = QHBoxLayout()
+        inner.addWidget(label("Say it", "heading"))
         inner.addWidget(self.line, 3)
         inner.addWidget(self.preview, 2)
         holder.layout().addLayout(inner)
@@ -135,12 +136,14 @@ class SchematicStation(Station):
 
     def _show_block(self) -> None:
         name = self.blocks.currentText()
-        bodies = [s.body() for s in self._sheet.symbols if s.block == name]  # type: ignore[attr-defined]
-        if not bodies:
+        members = [s for s in self._sheet.symbols if s.block == name]  # type: ignore[attr-defined]
+        if not members:
             self.canvas.fit()
             return
-        left, top = min(b[0] for b in bodies) - 10, min(b[1] for b in bodies) - 8
-        right, bottom = max(b[2] for b in bodies) + 8, max(b[3] for b in bodies) + 6
+        bodies, bands = [s.body() for s in members], {s.band for s in members}
+        rails = [r.y for r in self._sheet.rails if r.band in bands]  # type: ignore[attr-defined]
+        left, right = min(b[0] for b in bodies) - 10, max(b[2] for b in bodies) + 6
+        top, bottom = min([*(b[1] for b in bodies), *rails]) - 2, max([*(b[3] for b in bodies), *rails]) + 1
         self.canvas.show_rect(QRectF(left, top, right - left, bottom - top))
 
     def _totals(self) -> None:
