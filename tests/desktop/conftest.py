@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QApplication
 from zesty_trace import journey
 from zesty_trace.core.design.model import Design
 from zesty_trace.desktop import theme
-from zesty_trace.desktop.app import open_project
+from zesty_trace.desktop.opening import open_project
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.store.project import ProjectFolder
 

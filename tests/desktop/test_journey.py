@@ -94,7 +94,8 @@ REAL = """
 import sys
 from pathlib import Path
 from PySide6.QtWidgets import QApplication
-from zesty_trace.desktop.app import make_application, open_project
+from zesty_trace.desktop.app import make_application
+from zesty_trace.desktop.opening import open_project
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.desktop.shots import settle
 app = make_application()

@@ -351,3 +351,131 @@ def test_rework_and_next_revision(routed_window: MainWindow, qtbot, settle) -> N
     assert read_project(window.session.path).design.revision == "B" or window.session.save()
     assert (window.session.path / "design-rev-A.json").exists()
     assert [b.serial for b in window.session.records.boards("A")] == ["A-001"]
+
+
+# Brief: facts and template; projects ------------------------------------------------------------------------------------
+
+
+def test_template_cells_are_edited_in_mm_or_mil_and_bad_ones_refused(window: MainWindow, settle) -> None:
+    brief = show(window, "brief", settle)
+    brief.template.item(0, 1).setText("400 mil")
+    assert window.session.design.brief.template[0].x_nm == 10_160_000
+    settle(window)
+    brief.template.item(0, 3).setText("90")
+    assert window.session.design.brief.template[0].angle_mdeg == 90_000
+    settle(window)
+    assert window.session.open_count("layout") >= 2  # J1 is off the template now, and nothing is routed
+    before = window.session.design
+    brief.template.item(0, 1).setText("somewhere")
+    assert window.session.design is before
+    assert "is not a length" in window.status.text.text()
+    assert brief.template.item(0, 1).text() == "10.16 mm"
+
+
+def test_parts_are_added_to_and_taken_off_the_template(window: MainWindow, qtbot, settle) -> None:
+    brief = show(window, "brief", settle)
+    count = len(window.session.design.brief.template)
+    qtbot.keyClicks(brief.hole_ref, "J6")
+    qtbot.mouseClick(brief.add_hole_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert window.session.design.brief.template[-1].ref == "J6"
+    brief.template.item(count, 1).setText("")
+    assert len(window.session.design.brief.template) == count
+    qtbot.keyClicks(brief.hole_ref, "J99")
+    qtbot.mouseClick(brief.add_hole_button, Qt.MouseButton.LeftButton)
+    assert "There is no part J99" in window.status.text.text()
+    settle(window)
+
+
+def test_facts_are_kept_by_name(window: MainWindow, qtbot, settle) -> None:
+    brief = show(window, "brief", settle)
+    brief.facts.setPlainText("Fan: 12 V, 0.15 A\nran three weeks\n\n")
+    qtbot.mouseClick(brief.keep_facts, Qt.MouseButton.LeftButton)
+    assert window.session.design.brief.facts == {"Fan": "12 V, 0.15 A", "Note 2": "ran three weeks"}
+    settle(window)
+
+
+def test_board_of_another_size_than_the_brief_is_found_and_mended(window: MainWindow, settle) -> None:
+    brief = show(window, "brief", settle)
+    brief.width.setValue(90.0)
+    brief.width.editingFinished.emit()
+    settle(window)
+    found = next(f for f in window.session.findings["layout"] if f.rule == "size")
+    assert found.limit == 90.0
+    window.session.do(found.mend.label, found.mend.apply)
+    settle(window)
+    assert not any(f.rule == "size" for f in window.session.findings["layout"])
+
+
+def test_an_empty_project_opens_with_hints_and_can_be_filled_by_saying(
+    open_window, tmp_path: Path, qtbot, settle
+) -> None:
+    from zesty_trace.desktop.opening import new_project
+
+    window = open_window(new_project(tmp_path / "fresh"))
+    station = show(window, "schematic", settle)
+    assert "Import the prototype" in station.canvas.empty_hint
+    assert "Import the prototype" in window.findings.step.text()
+    qtbot.keyClicks(station.line, "R1 330 - D1 red - GND")
+    qtbot.keyClick(station.line, Qt.Key.Key_Return)
+    settle(window)
+    assert station.canvas.empty_hint == ""
+    for key in STATIONS:
+        show(window, key, settle)
+    assert "Place" in window.stations["layout"].hint.text()
+
+
+def test_recent_projects_are_offered_in_the_palette(window: MainWindow, tmp_path: Path) -> None:
+    from zesty_trace.desktop.opening import new_project, recent, remember
+
+    other = new_project(tmp_path / "other")
+    remember(other, window.settings)
+    remember(window.session.path, window.settings)
+    assert recent(window.settings) == [window.session.path, other]
+    action = next(a for a in window.window_actions() if a.title.startswith("Open recent: other"))
+    asked: list[Path] = []
+    window.open_asked.connect(asked.append)
+    action.run()
+    assert asked == [other]
+
+
+def test_closing_when_the_disk_is_full_keeps_the_window_once(window: MainWindow, monkeypatch) -> None:
+    def refuse(_design: object) -> None:
+        raise StoreError("Could not write: No space left on device", "design.json", "Free some space")
+
+    monkeypatch.setattr(window.session.autosaver, "save", refuse)
+    assert not window.close()
+    assert "Close once more" in window.status.text.text()
+    assert window.isVisible()
+    assert window.close()
+
+
+def test_a_damaged_project_is_refused_when_nobody_can_be_asked(window: MainWindow, tmp_path: Path) -> None:
+    from zesty_trace.desktop.opening import new_project, open_project
+    from zesty_trace.store.project import DamagedProject
+
+    path = new_project(tmp_path / "hurt")
+    (path / "design.json").write_text("{")
+    with pytest.raises(DamagedProject):
+        open_project(path, ask=False)
+
+
+def test_crashed_edits_come_back_with_a_word(open_window, tmp_path: Path, qtbot) -> None:
+    from zesty_trace.core.design.edits import set_name
+    from zesty_trace.desktop.opening import new_project
+    from zesty_trace.store.project import ProjectFolder
+
+    path = new_project(tmp_path / "crashed")
+    folder, opened = ProjectFolder.open(path)
+    folder.journal(set_name(opened.design, "Edited before the crash"))
+    folder.close()
+    window = open_window(path)
+    assert window.title.text() == "Edited before the crash"
+    qtbot.waitUntil(lambda: "brought back" in window.status.text.text(), timeout=3000)
+
+
+def test_an_unexpected_fault_in_a_job_is_shown_and_the_window_stays(window: MainWindow, settle) -> None:
+    window.session.jobs.start("Testing", lambda report: 1 / 0, lambda value: None)
+    settle(window)
+    assert "ZeroDivisionError" in window.status.text.text()
+    assert window.isVisible()

@@ -8,7 +8,6 @@ import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -16,20 +15,11 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
 from zesty_trace.desktop import theme
+from zesty_trace.desktop.opening import demo_folder, open_project, remember
 from zesty_trace.errors import StoreError
-from zesty_trace.store.project import DamagedProject, ProjectFolder, restore_last_good
 
 if TYPE_CHECKING:
     import subprocess
-
-RECENT_COUNT = 8
-
-
-def data_folder() -> Path:
-    """Return where projects of this user are kept."""
-    from platformdirs import user_data_path
-
-    return user_data_path("zesty-trace", appauthor=False)
 
 
 @contextmanager
@@ -79,91 +69,30 @@ def make_application() -> QApplication:
     return app
 
 
-def demo_folder(reset: bool) -> Path:
-    """Return the demo project, made when it is not there or is asked to be fresh."""
-    from zesty_trace.journey import create_demo
-
-    path = data_folder() / "demo" / "proofing-cabinet"
-    if reset and path.exists():
-        shutil.rmtree(path)
-    if not (path / "design.json").exists():
-        create_demo(path, date.today())
-    return path
-
-
-def open_project(path: Path, ask: bool = True) -> object:
-    """Return a session on a project. A damaged one offers its last good state. StoreError if it cannot be opened."""
-    from zesty_trace.desktop.session import Session
-
-    try:
-        folder, opened = ProjectFolder.open(path)
-    except DamagedProject as error:
-        if error.last_good is None or not ask or not _accept_last_good(error):
-            raise
-        restore_last_good(path, error.last_good)
-        folder, opened = ProjectFolder.open(path)
-    session = Session(folder, opened.design)
-    if opened.recovered:
-        from PySide6.QtCore import QTimer
-
-        QTimer.singleShot(
-            500, lambda: session.message.emit("Edits of a session that ended suddenly were brought back.")
-        )
-    return session
-
-
-def _accept_last_good(error: DamagedProject) -> bool:
-    from PySide6.QtWidgets import QMessageBox
-
-    answer = QMessageBox.question(
-        None, "The project is damaged",
-        f"{error.message}\n\nBring back the last good state? The damaged file is kept beside it.",
-    )  # fmt: skip
-    return answer == QMessageBox.StandardButton.Yes
-
-
 class Windows:
     """Keeps the open windows, and opens more."""
 
     def __init__(self) -> None:
         self.open: list[object] = []
 
-    def show(self, path: Path) -> object:
-        """Open a window on a project and remember it as recent."""
+    def show(self, path: Path) -> None:
+        """Open a window on a project and remember it as recent. StoreError if it cannot be opened."""
         from zesty_trace.desktop.shell import MainWindow
 
-        window = MainWindow(open_project(path))  # type: ignore[arg-type]
-        window.open_other.connect(self.choose)
+        window = MainWindow(open_project(path))
+        window.open_asked.connect(self.try_to_show)
         window.show()
         self.open.append(window)
         remember(path)
-        return window
 
-    def choose(self) -> None:
-        """Ask for a project folder, the recent ones first, and open it."""
-        from PySide6.QtWidgets import QFileDialog, QMessageBox
+    def try_to_show(self, path: Path) -> None:
+        """Open a window on a project, or say why not."""
+        from PySide6.QtWidgets import QMessageBox
 
-        start = str(next(iter(recent()), data_folder()))
-        folder = QFileDialog.getExistingDirectory(None, "Open a project folder", start)
-        if not folder:
-            return
         try:
-            self.show(Path(folder))
+            self.show(path)
         except StoreError as error:
             QMessageBox.warning(None, "The project cannot be opened", str(error))
-
-
-def recent() -> list[Path]:
-    """Return recent projects that are still there, newest first."""
-    value = QSettings("zesty-trace", "zesty-trace").value("recent", [])
-    names = [value] if isinstance(value, str) else list(value or [])
-    return [Path(n) for n in names if (Path(n) / "design.json").exists()]
-
-
-def remember(path: Path) -> None:
-    """Put a project on top of the recent ones."""
-    names = [str(path), *(str(p) for p in recent() if p != path)]
-    QSettings("zesty-trace", "zesty-trace").setValue("recent", names[:RECENT_COUNT])
 
 
 def run(path: Path | None, reset: bool, shots: Path | None) -> int:

@@ -35,6 +35,9 @@ class BoardCanvas(Canvas):
         """Show another value."""
         first = self.view is None or self.view.design.board.outline != view.design.board.outline
         self.view, self.painter = view, BoardPainter(view)
+        self.empty_hint = (
+            "" if view.design.board.outline else "There is no board yet. Place the parts in Layout (Ctrl+3)."
+        )
         if self.selected_ref not in view.design.board.placements:
             self.selected_ref = ""
         if first:

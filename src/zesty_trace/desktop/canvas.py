@@ -20,6 +20,7 @@ class Canvas(QWidget):
         self.scale, self.origin = 1.0, QPointF(0, 0)
         self._fitted = True
         self._pan_from: QPointF | None = None
+        self.empty_hint = ""
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -34,9 +35,6 @@ class Canvas(QWidget):
 
     def paint_scene(self, p: QPainter) -> None:
         """Draw in scene units; for the subclass to give."""
-
-    def paint_over(self, p: QPainter) -> None:
-        """Draw in pixels, on top."""
 
     def transform(self) -> QTransform:
         """Return scene to pixels."""
@@ -106,7 +104,9 @@ class Canvas(QWidget):
         p.setTransform(self.transform(), True)
         self.paint_scene(p)
         p.restore()
-        self.paint_over(p)
+        if self.empty_hint:
+            p.setPen(theme.current().color("muted"))
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap, self.empty_hint)
         p.end()
 
     def resizeEvent(self, event: QResizeEvent) -> None:

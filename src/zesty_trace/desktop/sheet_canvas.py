@@ -13,6 +13,7 @@ from zesty_trace.desktop.canvas import Canvas
 from zesty_trace.desktop.sheet_painter import SheetPainter, SheetView
 
 REACH = 0.8
+NOTHING_DRAWN = "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
 
 
 class SheetCanvas(Canvas):
@@ -45,6 +46,11 @@ class SheetCanvas(Canvas):
         """Show another value."""
         first = self.view is None
         self.view = view
+        self.empty_hint = (
+            ""
+            if view.design.parts
+            else "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
+        )
         if self.selected_ref not in view.design.parts:
             self.selected_ref = ""
         if self.selected_wire not in view.sheet.wires:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings, Qt, QTimer, Signal
 from PySide6.QtGui import QCloseEvent, QKeySequence, QShortcut
 from PySide6.QtWidgets import (
     QApplication,
+    QFileDialog,
     QHBoxLayout,
     QLabel,
     QMainWindow,
@@ -24,8 +26,10 @@ from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.findings_panel import FindingsPanel
 from zesty_trace.desktop.journey_trace import JourneyTrace
+from zesty_trace.desktop.opening import new_project, recent
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.status import StatusStrip
+from zesty_trace.errors import StoreError
 from zesty_trace.stations import STATION_TITLES, STATIONS
 
 if TYPE_CHECKING:
@@ -46,9 +50,9 @@ def _station_class(key: str) -> type[Station]:
 
 
 class MainWindow(QMainWindow):
-    """One window on one session. `open_other` asks the application for another project."""
+    """One window on one session. `open_asked` asks the application to open another project folder."""
 
-    open_other = Signal()
+    open_asked = Signal(object)
 
     def __init__(self, session: Session, settings: QSettings | None = None) -> None:
         super().__init__()
@@ -56,6 +60,7 @@ class MainWindow(QMainWindow):
         self.settings = settings or QSettings("zesty-trace", "zesty-trace")
         self.stations: dict[str, Station] = {}
         self.current = ""
+        self._leave_unsaved = False
         self._shortcuts: list[QShortcut] = []
         self._build()
         self._connect()
@@ -164,10 +169,35 @@ class MainWindow(QMainWindow):
             Action("Undo", "Ctrl+Z", self.session.undo),
             Action("Redo", "Ctrl+Shift+Z", self.session.redo),
             Action("Save", "Ctrl+S", self.session.save),
-            Action("Open another project", "Ctrl+Shift+O", self.open_other.emit),
+            Action("Open another project", "Ctrl+Shift+O", self.choose_project),
+            Action("New project", "Ctrl+Shift+N", self.new_project),
+            *self._recent_actions(),
             Action("Switch between light and dark", "Ctrl+T", self.switch_theme),
             Action("All actions", "Ctrl+K", self.open_palette),
         ]
+
+    def _recent_actions(self) -> list[Action]:
+        def opener(path: Path) -> Callable[[], None]:
+            return lambda: self.open_asked.emit(path)
+
+        others = [p for p in recent(self.settings) if p != self.session.path]
+        return [Action(f"Open recent: {p.name} ({p.parent})", "", opener(p)) for p in others]
+
+    def choose_project(self) -> None:
+        """Ask for a project folder and open it in a window of its own."""
+        folder = QFileDialog.getExistingDirectory(self, "Open a project folder", str(self.session.path.parent))
+        if folder:
+            self.open_asked.emit(Path(folder))
+
+    def new_project(self) -> None:
+        """Ask for an empty folder, make a project there and open it."""
+        folder = QFileDialog.getExistingDirectory(self, "Folder of the new project", str(self.session.path.parent))
+        if not folder:
+            return
+        try:
+            self.open_asked.emit(new_project(Path(folder)))
+        except StoreError as error:
+            self.session.failed.emit(error)
 
     def go(self, key: str) -> None:
         """Show a station."""
@@ -241,6 +271,10 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         """Keep the window's state, write the design, let go of the project."""
         self.settings.setValue("geometry", self.saveGeometry())
-        self.session.save()
+        if not self.session.save() and not self._leave_unsaved:
+            self._leave_unsaved = True
+            self.status.text.setText(self.status.text.text() + " Close once more to leave without saving.")
+            event.ignore()
+            return
         self.session.close()
         super().closeEvent(event)

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.desktop import theme
-from zesty_trace.desktop.app import open_project
+from zesty_trace.desktop.opening import open_project
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.shell import MainWindow
 
@@ -50,7 +50,7 @@ def take_shots(folder: Path, name: str = "light") -> list[Path]:
         project = Path(place) / "proofing-cabinet"
         journey.create_demo(project, date.today())
         settings = QSettings(str(Path(place) / "settings.ini"), QSettings.Format.IniFormat)
-        window = MainWindow(open_project(project), settings)  # type: ignore[arg-type]
+        window = MainWindow(open_project(project), settings)
         window.resize(1280, 800)
         window.show()
 

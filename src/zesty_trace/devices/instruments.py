@@ -26,7 +26,8 @@ class ScpiLink:
                 resource, read_termination="\n", write_termination="\n", open_timeout=TIMEOUT_MS
             )
             self._session.timeout = TIMEOUT_MS
-            self.identity = str(self._session.query("*IDN?")).strip()
+            session: Any = self._session
+            self.identity = str(session.query("*IDN?")).strip()
         except Exception as error:  # the backend raises many unrelated types here
             raise DeviceError(
                 "The instrument cannot be reached", resource, "Switch it on and check its address"

@@ -16,6 +16,7 @@ from zesty_trace.core.board.copper import (
     pattern_of,
 )
 from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.place import rectangle_outline
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
 from zesty_trace.core.catalogue.kinds import Catalogue
@@ -38,7 +39,8 @@ def check_board(design: Design, catalogue: Catalogue) -> list[Finding]:
     found = [
         *_unplaced(design, catalogue), *_links(design, catalogue), *_clearances(design, catalogue),
         *_edges(design, catalogue), *_holes(design, catalogue), *_courtyards(design, catalogue),
-        *_template(design), *_heights(design, catalogue), *_narrow(design, catalogue), *_good_news(design, catalogue),
+        *_template(design), *_size(design), *_heights(design, catalogue), *_narrow(design, catalogue),
+        *_good_news(design, catalogue),
     ]  # fmt: skip
     return worst_first(found)
 
@@ -200,6 +202,20 @@ def _template(design: Design) -> Iterator[Finding]:
                 value=mm(round(off)), limit=0.05, unit="mm", source="template of the brief",
                 mend=Mend(f"Move {hole.ref} back", partial(edits.place, ref=hole.ref, placement=wanted)),
             )  # fmt: skip
+
+
+def _size(design: Design) -> Iterator[Finding]:
+    xs, ys = zip(*design.board.outline, strict=True)
+    width, height = max(xs) - min(xs), max(ys) - min(ys)
+    wanted = (design.brief.case_width_nm, design.brief.case_height_nm)
+    if (width, height) != wanted:
+        yield _finding(
+            "size", "size", Severity.FIX,
+            f"The board is {mm(width):.1f} × {mm(height):.1f} mm, the brief says {mm(wanted[0]):.1f} × {mm(wanted[1]):.1f} mm",
+            "Use the size of the brief, or change the brief.", "The case was made, or bought, for one size.",
+            value=mm(width), limit=mm(wanted[0]), unit="mm", source="size in the brief",
+            mend=Mend("Use the brief's size", partial(edits.set_outline, points=rectangle_outline(*wanted))),
+        )  # fmt: skip
 
 
 def _heights(design: Design, catalogue: Catalogue) -> Iterator[Finding]:

@@ -16,19 +16,22 @@ from PySide6.QtWidgets import (
     QPlainTextEdit,
     QScrollArea,
     QSpinBox,
+    QTableWidget,
+    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
 
 from zesty_trace import journey
+from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design
-from zesty_trace.core.quantities import mm, nm
+from zesty_trace.core.design.model import Design, TemplateHole
+from zesty_trace.core.quantities import mm, nm, parse_length_nm, parse_value
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.schematic.wiring_csv import ImportFailed
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
-from zesty_trace.errors import ZestyError
+from zesty_trace.errors import InputError, ZestyError
 
 
 class BriefStation(Station):
@@ -118,7 +121,19 @@ class BriefStation(Station):
         self.template = table("Part", "x", "y", "turn")
         self.template.horizontalHeader().setStretchLastSection(True)
         self.template.setMinimumHeight(120)
-        self.fact_list = label("", "muted", True)
+        self.template.setEditTriggers(QTableWidget.EditTrigger.AllEditTriggers)
+        self.template.itemChanged.connect(self._template_changed)
+        self.facts = QPlainTextEdit()
+        self.facts.setPlaceholderText("One fact a line, for example: Fan: 12 V, 0.15 A, inductive")
+        self.facts.setMinimumHeight(92)
+        self.facts.setTabChangesFocus(True)
+        self.keep_facts = button("Keep the facts", self._facts_changed)
+        self.hole_ref = QLineEdit()
+        self.hole_ref.setPlaceholderText("J1")
+        self.hole_ref.setMaximumWidth(80)
+        self.hole_ref.setAccessibleName("Part that the case holds")
+        self.hole_ref.returnPressed.connect(self.add_hole)
+        self.add_hole_button = button("Add", self.add_hole)
         page = QWidget()
         page.setObjectName("scrolled")
         layout = QVBoxLayout(page)
@@ -128,8 +143,14 @@ class BriefStation(Station):
         layout.addWidget(
             card(label("The prototype", "heading"), holder, row(self.import_button, None), self.problems, counts)
         )
-        layout.addWidget(card(label("Known facts", "heading"), self.fact_list))
-        layout.addWidget(card(label("Held in place by the case", "heading"), self.template), 1)
+        layout.addWidget(card(row(label("Known facts", "heading"), None, self.keep_facts), self.facts))
+        layout.addWidget(
+            card(
+                row(label("Held in place by the case", "heading"), None, self.hole_ref, self.add_hole_button),
+                self.template,
+            ),
+            1,
+        )
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(page)
@@ -181,7 +202,8 @@ class BriefStation(Station):
         loose = len(unaccounted_pins(d, self.session.catalogue))
         for target, number in zip(self.totals, (len(d.parts), len(d.nets), loose), strict=True):
             target.setText(str(number))
-        self.fact_list.setText("\n".join(f"{k}: {v}" for k, v in b.facts.items()) or "None noted yet.")
+        self.facts.setPlainText("\n".join(f"{k}: {v}" for k, v in b.facts.items()))
+        self.template.blockSignals(True)
         fill(
             self.template,
             [
@@ -190,6 +212,52 @@ class BriefStation(Station):
             ],
             (1, 2, 3),
         )
+        for r in range(self.template.rowCount()):
+            self.template.item(r, 0).setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+        self.template.blockSignals(False)
+
+    def _facts_changed(self) -> None:
+        """Keep the typed facts: what is before the colon names a fact."""
+        facts = {}
+        for number, line in enumerate(self.facts.toPlainText().splitlines(), 1):
+            name, colon, text = line.partition(":")
+            if line.strip():
+                facts[name.strip() if colon else f"Note {number}"] = (text if colon else line).strip()
+        self.session.do("Facts kept", lambda d: edits.set_brief(d, facts=facts))
+
+    def add_hole(self) -> None:
+        """Say that the case holds a part, at the place where it is now, else in the board's middle."""
+        d = self.session.design
+        ref = self.hole_ref.text().strip()
+        if ref not in d.parts:
+            self.session.failed.emit(InputError(f"There is no part {ref}", ref or "part", suggest(ref, d.parts)))
+            return
+        spot = d.board.placements.get(ref)
+        x, y = (spot.x_nm, spot.y_nm) if spot else (d.brief.case_width_nm // 2, d.brief.case_height_nm // 2)
+        hole = TemplateHole(ref=ref, x_nm=x, y_nm=y, angle_mdeg=spot.angle_mdeg if spot else 0)
+        others = tuple(h for h in d.brief.template if h.ref != ref)
+        if self.session.do(f"{ref} is held by the case", lambda d: edits.set_brief(d, template=(*others, hole))):
+            self.hole_ref.clear()
+
+    def _template_changed(self, item: QTableWidgetItem) -> None:
+        """Take a changed cell over into the template; an emptied one takes the part off it."""
+        holes = list(self.session.design.brief.template)
+        old, text = holes[item.row()], item.text().strip()
+        try:
+            if not text:
+                del holes[item.row()]
+            elif item.column() == 3:
+                turn = round(parse_value(text.rstrip("°")) * 1000)
+                holes[item.row()] = TemplateHole(ref=old.ref, x_nm=old.x_nm, y_nm=old.y_nm, angle_mdeg=turn)
+            else:
+                length = parse_length_nm(text, old.ref)
+                x, y = (length, old.y_nm) if item.column() == 1 else (old.x_nm, length)
+                holes[item.row()] = TemplateHole(ref=old.ref, x_nm=x, y_nm=y, angle_mdeg=old.angle_mdeg)
+        except InputError as error:
+            self.session.failed.emit(error)
+            self.pull()
+            return
+        self.session.do("Template changed", lambda d: edits.set_brief(d, template=tuple(holes)))
 
     def _push(self) -> None:
         if self._loading:

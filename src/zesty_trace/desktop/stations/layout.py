@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import QPointF, Qt
-from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtCore import QPointF
+from PySide6.QtWidgets import QPushButton, QVBoxLayout
 
 from zesty_trace.core.board.links import Connectivity, connectivity
 from zesty_trace.core.board.place import place_rest
@@ -19,8 +19,8 @@ from zesty_trace.core.quantities import mm, say_mm
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView
+from zesty_trace.desktop.say_line import SayLine
 from zesty_trace.desktop.stations.base import Station, button, card, label, row
-from zesty_trace.errors import EditError, InputError
 
 
 class LayoutStation(Station):
@@ -67,19 +67,15 @@ class LayoutStation(Station):
         made.toggled.connect(lambda _on: self._show())
         return made
 
-    def _line(self) -> Any:
-        self.line = QLineEdit()
-        self.line.setPlaceholderText("R5 at 20, 14.5   ·   D4..D6 in line 42, 4.5 to 54, 4.5   ·   turn U3 90")
-        self.line.textEdited.connect(self._preview)
-        self.line.returnPressed.connect(self.say)
-        self.preview = label("Say where a part goes, in mm or mil. Enter does it.", "muted", True)
-        holder = card()
-        inner = QHBoxLayout()
-        inner.addWidget(label("Say it", "heading"))
-        inner.addWidget(self.line, 3)
-        inner.addWidget(self.preview, 2)
-        holder.layout().addLayout(inner)
-        return holder
+    def _line(self) -> SayLine:
+        self.say_line = SayLine(
+            "R5 at 20, 14.5   ·   D4..D6 in line 42, 4.5 to 54, 4.5   ·   turn U3 90",
+            "Say where a part goes, in mm or mil. Enter does it.",
+            lambda text: understand_placing(text, self.session.design),
+        )
+        self.line, self.preview = self.say_line.field, self.say_line.preview
+        self.say_line.said.connect(self.say)
+        return self.say_line
 
     def pull(self) -> None:
         """Show the board at once, and its pours and links when they are worked out."""
@@ -175,18 +171,10 @@ class LayoutStation(Station):
                 f"drill {say_mm(rules.drill_nm)}, edge {say_mm(rules.edge_nm)}."
             )
 
-    def _preview(self, text: str) -> None:
-        try:
-            self.preview.setText(understand_placing(text, self.session.design).preview)
-        except (InputError, EditError) as error:
-            self.preview.setText(str(error) if text.strip() else "Enter does it.")
-
-    def say(self) -> None:
+    def say(self, text: str) -> None:
         """Do what the line says."""
-        text = self.line.text()
         if self.session.do(text, lambda d: understand_placing(text, d).design):
-            self.line.clear()
-            self.preview.setText("Done. Ctrl+Z takes it back.")
+            self.say_line.clear_done()
 
     def show_finding(self, finding: Finding) -> None:
         """Ring the places of a finding and bring the first into view."""
@@ -196,15 +184,11 @@ class LayoutStation(Station):
         if self._marks:
             self.canvas.center_on(QPointF(*self._marks[0]), 16.0)
 
-    def focus_line(self) -> None:
-        """Go to the line."""
-        self.line.setFocus(Qt.FocusReason.ShortcutFocusReason)
-
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
         return [
             Action("Place the rest of the parts", "Ctrl+P", self.place),
             Action("Route the board", "Ctrl+R", self.route),
             Action("Take all copper off", "", self.rip),
-            Action("Say where a part goes", "Ctrl+L", self.focus_line),
+            Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),
         ]

@@ -47,6 +47,7 @@ class ReadBackCanvas(Canvas):
         """Show paths with the colour names they are drawn in, and holes."""
         first = not self.layers
         self.layers, self.holes = layers, holes
+        self.empty_hint = "" if layers else "Nothing to look at yet: write the fabrication zip."
         if first:
             self.fit()
         self.refit()

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, QStringListModel, Qt
-from PySide6.QtWidgets import QComboBox, QCompleter, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout
+from PySide6.QtCore import QPointF, QRectF
+from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout
 
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net, kind_of, pin_label
@@ -15,6 +15,7 @@ from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.say_it import completions, understand
 from zesty_trace.core.schematic.wiring_csv import value_problem
 from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.say_line import SayLine
 from zesty_trace.desktop.sheet_canvas import SheetCanvas
 from zesty_trace.desktop.sheet_painter import SheetView
 from zesty_trace.desktop.stations.base import Station, button, card, label, row
@@ -58,25 +59,15 @@ class SchematicStation(Station):
         c.value_edited.connect(self._value)
         c.picked.connect(self._picked)
 
-    def _line(self) -> QLabel:
-        self.line = QLineEdit()
-        self.line.setPlaceholderText("U3.P4 - R20 330 - D7 red - GND")
-        self.line.setAccessibleName("Say what to connect")
-        self.line.textEdited.connect(self._preview)
-        self.line.returnPressed.connect(self.say)
-        self._words = QStringListModel(self)
-        self._completer = QCompleter(self._words, self)
-        self._completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
-        self._completer.setWidget(self.line)
-        self._completer.activated.connect(self._complete)
-        self.preview = label("Say a connection, a value, or “delete R8”. Enter does it.", "muted", True)
-        holder = card()
-        inner = QHBoxLayout()
-        inner.addWidget(label("Say it", "heading"))
-        inner.addWidget(self.line, 3)
-        inner.addWidget(self.preview, 2)
-        holder.layout().addLayout(inner)
-        return holder
+    def _line(self) -> SayLine:
+        self.say_line = SayLine(
+            "U3.P4 - R20 330 - D7 red - GND", "Say a connection, a value, or “delete R8”. Enter does it.",
+            lambda text: understand(text, self.session.design, self.session.catalogue),
+            lambda text: completions(text, self.session.design, self.session.catalogue),
+        )  # fmt: skip
+        self.line, self.preview = self.say_line.field, self.say_line.preview
+        self.say_line.said.connect(self.say)
+        return self.say_line
 
     # Reading ------------------------------------------------------------------------------------------------------
 
@@ -183,39 +174,10 @@ class SchematicStation(Station):
         if not self.session.do("Sheet arranged again", edits.forget_sheet):
             self.canvas.fit()
 
-    def _preview(self, text: str) -> None:
-        words = completions(text, self.session.design, self.session.catalogue)
-        self._words.setStringList(words)
-        if words and words != [text]:
-            self._completer.complete()
-        else:
-            self._completer.popup().hide()
-        try:
-            spoken = understand(text, self.session.design, self.session.catalogue)
-        except InputError as error:
-            self.preview.setText(str(error) if text.strip() else "Enter does it.")
-        except Exception as error:  # an edit the design cannot take is said the same way
-            self.preview.setText(str(error))
-        else:
-            self.preview.setText(spoken.preview)
-
-    def _complete(self, word: str) -> None:
-        text = self.line.text()
-        head = text[: len(text) - len(text.split()[-1])] if text.split() and not text.endswith(" ") else text
-        self.line.setText(head + word)
-        self._preview(self.line.text())
-
-    def say(self) -> None:
+    def say(self, text: str) -> None:
         """Do what the line says."""
-        self._completer.popup().hide()
-        text = self.line.text()
-
-        def edit(design: Design) -> Design:
-            return understand(text, design, self.session.catalogue).design
-
-        if self.session.do(text, edit):
-            self.line.clear()
-            self.preview.setText("Done. Ctrl+Z takes it back.")
+        if self.session.do(text, lambda d: understand(text, d, self.session.catalogue).design):
+            self.say_line.clear_done()
 
     def show_finding(self, finding: Finding) -> None:
         """Light up the parts and nets of a finding and bring them into view."""
@@ -225,14 +187,10 @@ class SchematicStation(Station):
         if symbol:
             self.canvas.center_on(QPointF(symbol.x, symbol.y), 11.0)
 
-    def focus_line(self) -> None:
-        """Go to the line."""
-        self.line.setFocus(Qt.FocusReason.ShortcutFocusReason)
-
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
         return [
-            Action("Say a connection", "Ctrl+L", self.focus_line),
+            Action("Say a connection", "Ctrl+L", self.say_line.focus_line),
             Action("Show voltages and currents", "Ctrl+E", self.overlay.toggle),
             Action("Arrange the sheet again", "Ctrl+Shift+A", self.arrange_again),
         ]

@@ -1,0 +1,78 @@
+"""Opening and making projects, and remembering the recent ones."""
+
+from __future__ import annotations
+
+import shutil
+from datetime import date
+from pathlib import Path
+
+from PySide6.QtCore import QSettings, QTimer
+
+from zesty_trace.desktop.session import Session
+from zesty_trace.store.project import DamagedProject, ProjectFolder, restore_last_good
+
+RECENT_COUNT = 8
+
+
+def data_folder() -> Path:
+    """Return where projects of this user are kept."""
+    from platformdirs import user_data_path
+
+    return user_data_path("zesty-trace", appauthor=False)
+
+
+def demo_folder(reset: bool) -> Path:
+    """Return the demo project, made when it is not there or is asked to be fresh."""
+    path = data_folder() / "demo" / "proofing-cabinet"
+    if reset and path.exists():
+        shutil.rmtree(path)
+    if not (path / "design.json").exists():
+        from zesty_trace.journey import create_demo
+
+        create_demo(path, date.today())
+    return path
+
+
+def open_project(path: Path, ask: bool = True) -> Session:
+    """Return a session on a project. A damaged one offers its last good state. StoreError if it cannot be opened."""
+    try:
+        folder, opened = ProjectFolder.open(path)
+    except DamagedProject as error:
+        if error.last_good is None or not ask or not _accept_last_good(error):
+            raise
+        restore_last_good(path, error.last_good)
+        folder, opened = ProjectFolder.open(path)
+    session = Session(folder, opened.design)
+    if opened.recovered:
+        words = "Edits of a session that ended suddenly were brought back."
+        QTimer.singleShot(500, session, lambda: session.message.emit(words))
+    return session
+
+
+def _accept_last_good(error: DamagedProject) -> bool:
+    from PySide6.QtWidgets import QMessageBox
+
+    text = f"{error.message}\n\nBring back the last good state? The damaged file is kept beside it."
+    return QMessageBox.question(None, "The project is damaged", text) == QMessageBox.StandardButton.Yes
+
+
+def new_project(path: Path) -> Path:
+    """Make an empty project in a folder, named after it. StoreError if there is one already."""
+    from zesty_trace.core.design.model import Design
+
+    ProjectFolder.create(path, Design(name=path.name)).close()
+    return path
+
+
+def recent(settings: QSettings | None = None) -> list[Path]:
+    """Return recent projects that are still there, newest first."""
+    value = (settings or QSettings("zesty-trace", "zesty-trace")).value("recent", [])
+    names = [value] if isinstance(value, str) else list(value or [])
+    return [Path(n) for n in names if (Path(n) / "design.json").exists()]
+
+
+def remember(path: Path, settings: QSettings | None = None) -> None:
+    """Put a project on top of the recent ones."""
+    settings = settings or QSettings("zesty-trace", "zesty-trace")
+    names = [str(path), *(str(p) for p in recent(settings) if p != path)]
+    settings.setValue("recent", names[:RECENT_COUNT])
