@@ -7,9 +7,9 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QTransform
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, body_shape, pad_shape, pattern_of, to_board
+from zesty_trace.core.board.copper import BoardPad, board_pads, pattern_of, to_board
 from zesty_trace.core.board.links import Link
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
@@ -18,6 +18,8 @@ from zesty_trace.core.quantities import mm
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.sheet_painter import draw_text
 
+Box = tuple[float, float, float, float]
+
 
 @dataclass(frozen=True)
 class BoardView:
@@ -25,7 +27,7 @@ class BoardView:
 
     design: Design
     catalogue: Catalogue
-    pours: dict[str, list[Any]] = field(default_factory=dict)
+    pours: dict[str, list[QPainterPath]] = field(default_factory=dict)
     links: tuple[Link, ...] = ()
     lit: frozenset[str] = frozenset()
     done: frozenset[str] = frozenset()
@@ -52,6 +54,29 @@ def shape_path(shape: Any) -> QPainterPath:
     return path
 
 
+def pad_path(pad: BoardPad) -> QPainterPath:
+    """Return the painter path of a pad, at its place."""
+    w, h = mm(pad.width_nm), mm(pad.height_nm)
+    path = QPainterPath()
+    if pad.shape in ("round", "oblong"):
+        path.addRoundedRect(QRectF(-w / 2, -h / 2, w, h), min(w, h) / 2, min(w, h) / 2)
+    else:
+        path.addRect(QRectF(-w / 2, -h / 2, w, h))
+    turn = QTransform()
+    turn.translate(mm(pad.x_nm), mm(pad.y_nm))
+    turn.rotate(pad.angle_mdeg / 1000)
+    return turn.map(path)
+
+
+def _body_path(design: Design, catalogue: Catalogue, ref: str) -> QPainterPath:
+    x0, y0, x1, y1 = pattern_of(design, catalogue, ref).body
+    spot = design.board.placements[ref]
+    corners = [to_board(spot, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
+    path = QPainterPath()
+    path.addPolygon(QPolygonF([QPointF(x / 1e6, y / 1e6) for x, y in (*corners, corners[0])]))
+    return path
+
+
 def flat_text(p: QPainter, x: float, y: float, text: str, size: float, color: str, bold: bool = False) -> None:
     """Draw centred text upright although the scene's y points up."""
     p.save()
@@ -68,12 +93,11 @@ class BoardPainter:
         self.view = view
         self.pads: list[BoardPad] = board_pads(view.design, view.catalogue)
         self.bodies = {
-            r: shape_path(body_shape(view.design, view.catalogue, r))
+            r: _body_path(view.design, view.catalogue, r)
             for r in view.design.board.placements
             if r in view.design.parts
         }
-        self.pour_paths = {layer: [shape_path(s) for s in shapes] for layer, shapes in view.pours.items()}
-        self.pad_paths = [shape_path(pad_shape(p)) for p in self.pads]
+        self.pad_paths = [pad_path(p) for p in self.pads]
         self.labels = self._label_spots()
 
     def draw(self, p: QPainter) -> None:
@@ -116,7 +140,7 @@ class BoardPainter:
         top = layer == "top"
         p.setPen(QPen(t.color("copper" if top else "bottom", 60), 0.05))
         p.setBrush(t.color("copper", 42) if top else self._hatch(p, 90))
-        for path in self.pour_paths.get(layer, []):
+        for path in self.view.pours.get(layer, []):
             p.drawPath(path)
         for track in self.view.design.board.tracks:
             if track.layer != layer:
@@ -196,35 +220,30 @@ class BoardPainter:
 
     def _label_spots(self) -> dict[str, tuple[float, float, float]]:
         """Return a spot and size for each reference: inside a roomy body, else the freest place around it."""
-        boxes = {r: path.boundingRect() for r, path in self.bodies.items()}
-        pads: dict[str, list[QRectF]] = {}
+        boxes = {r: _box(path) for r, path in self.bodies.items()}
+        pads: dict[str, list[Box]] = {}
         for pad, path in zip(self.pads, self.pad_paths, strict=True):
-            pads.setdefault(pad.pin.ref, []).append(path.boundingRect())
-        taken: list[QRectF] = []
+            pads.setdefault(pad.pin.ref, []).append(_box(path))
+        taken: list[Box] = []
         found = {}
-        for ref in sorted(boxes, key=lambda r: -boxes[r].width() * boxes[r].height()):
-            box = boxes[ref]
-            size = 1.25 if min(box.width(), box.height()) < 3 else 1.7
-            wide, high = len(ref) * size * 0.66, size * 1.1
-            inside = QRectF(box.center().x() - wide / 2, box.center().y() - high / 2, wide, high)
+        for ref in sorted(boxes, key=lambda r: -_area(boxes[r])):
+            own = boxes[ref]
+            near = [b for r, b in boxes.items() if r != ref and _shared(_grown(own, 8.0), b)]
+            small = min(own[2] - own[0], own[3] - own[1]) < 3
+            size = 1.25 if small else 1.7
             hole = not kind_of(self.view.design, self.view.catalogue, ref).pins
-            choices = [inside] if hole or box.contains(inside) else []
-            cx, cy, gap = box.center().x(), box.center().y(), 0.25
-            for dy in (0.0, 0.7):
-                choices.append(QRectF(cx - wide / 2, box.bottom() + gap + dy, wide, high))
-                choices.append(QRectF(cx - wide / 2, box.top() - gap - high - dy, wide, high))
-                choices.append(QRectF(box.right() + gap + dy, cy - high / 2, wide, high))
-                choices.append(QRectF(box.left() - gap - wide - dy, cy - high / 2, wide, high))
+            choices = _label_choices(own, len(ref) * size * 0.66, size * 1.1, hole)
+            under = [] if hole else pads.get(ref, [])
 
-            def price(c: QRectF, ref: str = ref, hole: bool = hole) -> float:
-                labels = sum(_shared(c, k) for k in taken) * 4
-                others = sum(_shared(c, b) for r, b in boxes.items() if r != ref) * 2
-                own = 0.0 if hole else sum(_shared(c, b) for b in pads.get(ref, [])) * 3
-                return labels + others + own
+            def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
+                return (
+                    4 * sum(_shared(c, k) for k in taken) + 2 * sum(_shared(c, b) for b in near)
+                    + 3 * sum(_shared(c, b) for b in under)
+                )  # fmt: skip
 
             best = min(choices, key=price)
             taken.append(best)
-            found[ref] = (best.center().x(), best.center().y(), size)
+            found[ref] = ((best[0] + best[2]) / 2, (best[1] + best[3]) / 2, size)
         return found
 
     def _links(self, p: QPainter) -> None:
@@ -241,9 +260,37 @@ class BoardPainter:
             p.drawEllipse(QPointF(x, y), 1.6, 1.6)
 
 
-def _shared(a: QRectF, b: QRectF) -> float:
-    both = a.intersected(b)
-    return both.width() * both.height() if both.isValid() else 0.0
+def _box(path: QPainterPath) -> Box:
+    r = path.boundingRect()
+    return r.left(), r.top(), r.right(), r.bottom()
+
+
+def _area(b: Box) -> float:
+    return (b[2] - b[0]) * (b[3] - b[1])
+
+
+def _grown(b: Box, by: float) -> Box:
+    return b[0] - by, b[1] - by, b[2] + by, b[3] + by
+
+
+def _shared(a: Box, b: Box) -> float:
+    w = min(a[2], b[2]) - max(a[0], b[0])
+    h = min(a[3], b[3]) - max(a[1], b[1])
+    return w * h if w > 0 and h > 0 else 0.0
+
+
+def _label_choices(own: Box, wide: float, high: float, hole: bool) -> list[Box]:
+    """Return places for a label: inside if it fits, then around the body, near before far."""
+    cx, cy, gap = (own[0] + own[2]) / 2, (own[1] + own[3]) / 2, 0.25
+
+    def at(x: float, y: float) -> Box:
+        return x - wide / 2, y - high / 2, x + wide / 2, y + high / 2
+
+    choices = [at(cx, cy)] if hole or (own[2] - own[0] > wide and own[3] - own[1] > high) else []
+    for far in (gap, gap + 0.7):
+        choices += [at(cx, own[3] + far + high / 2), at(cx, own[1] - far - high / 2)]
+        choices += [at(own[2] + far + wide / 2, cy), at(own[0] - far - wide / 2, cy)]
+    return choices
 
 
 def outline_rect(design: Design) -> QRectF:

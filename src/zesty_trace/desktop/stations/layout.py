@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from PySide6.QtCore import QPointF
+from PySide6.QtGui import QPainterPath
 from PySide6.QtWidgets import QPushButton, QVBoxLayout
 
 from zesty_trace.core.board.links import Connectivity, connectivity
@@ -18,7 +17,7 @@ from zesty_trace.core.findings import Finding
 from zesty_trace.core.quantities import mm, say_mm
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
-from zesty_trace.desktop.board_painter import BoardView
+from zesty_trace.desktop.board_painter import BoardView, shape_path
 from zesty_trace.desktop.say_line import SayLine
 from zesty_trace.desktop.stations.base import Station, button, card, label, row
 
@@ -37,7 +36,7 @@ class LayoutStation(Station):
         self._marks: tuple[tuple[float, float], ...] = ()
         self._lit: frozenset[str] = frozenset()
         self._state: Connectivity | None = None
-        self._pours: dict[str, list[Any]] = {}
+        self._pours: dict[str, list[QPainterPath]] = {}
         self.state_of: Design | None = None
         self._working_on: Design | None = None
         self.hint = label("", "muted")
@@ -88,15 +87,16 @@ class LayoutStation(Station):
             return
         self._working_on = design
 
-        def work(report: object) -> tuple[Connectivity, dict[str, list[Any]]]:
+        def work(report: object) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
             pours = {
-                layer: [shape for _, shape in pour_shapes(design, catalogue, layer)] for layer in ("top", "bottom")
+                layer: [shape_path(shape) for _, shape in pour_shapes(design, catalogue, layer)]
+                for layer in ("top", "bottom")
             }
             return connectivity(design, catalogue), pours
 
         self.session.jobs.start("links", work, lambda v: self._worked(design, *v), visible=False)
 
-    def _worked(self, design: Design, state: Connectivity, pours: dict[str, list[Any]]) -> None:
+    def _worked(self, design: Design, state: Connectivity, pours: dict[str, list[QPainterPath]]) -> None:
         if self._working_on is design:
             self._working_on = None
         if design is not self.session.design:

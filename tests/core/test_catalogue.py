@@ -1,0 +1,103 @@
+"""The catalogue: shipped kinds are sound; the user's own are validated with file and entry."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
+from zesty_trace.core.circuit.build import MODELS, build_network, forward_voltage, junction_values
+from zesty_trace.core.circuit.devices import THERMAL_V, junction
+from zesty_trace.core.circuit.solver import solve
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.errors import InputError
+
+OWN = """
+[pressure_sensor]
+title = "Pressure sensor, I2C"
+prefix = "U"
+packages = ["SOIC-8"]
+pins = [["1", "SDA", "open_drain"], ["2", "SCL", "input"], ["3", "VDD", "supply_in"], ["4", "GND", "ground"]]
+model = { type = "load", i_supply = 0.001, supply = "VDD", ground = "GND" }
+bus = { sda = "SDA", scl = "SCL", role = "device", address = 0x76 }
+"""
+
+
+def test_every_kind_has_a_model_that_the_circuit_knows(catalogue: Catalogue) -> None:
+    assert {str(k.model["type"]) for k in catalogue.kinds.values()} <= set(MODELS)
+
+
+def test_every_kind_builds_into_a_circuit_that_settles(catalogue: Catalogue) -> None:
+    """Each kind alone, supply pins on 3.3 V or 12 V, all else on a resistor to ground."""
+    for kind in catalogue.kinds.values():
+        value = {"Ω": "1k", "F": "100n", "A": "10m", "H": "10u"}.get(kind.unit, next(iter(kind.options), ""))
+        design = edits.add_part(Design(), Part(ref="X1", kind=kind.id, value=value, package=kind.packages[0]))
+        design = edits.add_part(design, Part(ref="J1", kind="barrel_jack", package="BarrelJack"))
+        design = edits.connect(edits.connect(design, Pin("J1", "1"), "IN"), Pin("J1", "2"), "GND")
+        for pin in kind.pins:
+            net = {"supply_in": "IN", "ground": "GND"}.get(pin.role, f"N{pin.number}")
+            design = edits.connect(design, Pin("X1", pin.number), net)
+        solution = solve(build_network(design, catalogue))
+        assert solution.residual_a < 1e-9, kind.id
+
+
+def test_pins_are_found_by_number_first_then_by_name(catalogue: Catalogue) -> None:
+    controller = catalogue.kind("controller_32")
+    assert controller.pin("8").name == "VDD"
+    assert controller.pin("sda").number == "26"
+    assert controller.pin("none") is None
+    header = catalogue.kind("serial_header")
+    assert header.pin("2").name == "3V3"
+    with pytest.raises(KeyError):
+        header.pin_named("CTS")
+
+
+@pytest.mark.parametrize(("colour", "vf"), [("red", 1.9), ("yellow", 2.1), ("green", 2.2), ("blue", 3.1)])
+def test_led_drops_its_typical_voltage_at_rated_current(catalogue: Catalogue, colour: str, vf: float) -> None:
+    """Typical forward voltages by colour are common practice; the fit must pass through them at 20 mA."""
+    kind = catalogue.kind("led")
+    part = Part(ref="D1", kind="led", value=f"{colour} 2 mcd")
+    assert forward_voltage(part, kind) == vf
+    values = junction_values(vf, 0.02, 2.0)
+    current, _ = junction(vf, values["i_s"], values["n"] * THERMAL_V)
+    assert float(current) == pytest.approx(0.02, rel=1e-9)
+
+
+def test_junction_stays_finite_far_beyond_its_rating() -> None:
+    current, slope = junction(50.0, 1e-14, THERMAL_V)
+    assert 0 < current < float("inf")
+    assert 0 < slope < float("inf")
+
+
+def test_own_parts_join_the_shipped_ones(tmp_path: Path) -> None:
+    (tmp_path / "mine.toml").write_text(OWN)
+    both = with_user_parts(shipped(), tmp_path)
+    assert both.kind("pressure_sensor").bus.address == 0x76
+    assert len(both.kinds) == len(shipped().kinds) + 1
+    assert with_user_parts(shipped(), tmp_path / "nowhere").kinds == shipped().kinds
+
+
+@pytest.mark.parametrize(
+    ("change", "where", "words"),
+    [
+        pytest.param(("open_drain", "open_drian"), "mine.toml [pressure_sensor]", "unknown role", id="role"),
+        pytest.param(('["2", "SCL"', '["1", "SCL"'), "mine.toml [pressure_sensor]", "twice", id="pin twice"),
+        pytest.param(("SOIC-8", "SOIC-9"), "mine.toml [pressure_sensor]", "unknown package", id="package"),
+        pytest.param(('prefix = "U"', ""), "mine.toml line 2, [pressure_sensor]", "prefix", id="missing field"),
+        pytest.param(("pins = [", "pins = ["[:-1]), "mine.toml", "TOML", id="not TOML"),
+    ],
+)
+def test_damaged_own_parts_say_where(tmp_path: Path, change: tuple[str, str], where: str, words: str) -> None:
+    (tmp_path / "mine.toml").write_text(OWN.replace(*change))
+    with pytest.raises(InputError, match=words) as caught:
+        with_user_parts(shipped(), tmp_path)
+    assert caught.value.where.startswith(where)
+
+
+def test_unknown_names_suggest_near_ones(catalogue: Catalogue) -> None:
+    with pytest.raises(InputError, match="Did you mean resistor"):
+        catalogue.kind("resitor")
+    with pytest.raises(InputError, match="Did you mean SOIC-8"):
+        catalogue.package("SOIC8")
