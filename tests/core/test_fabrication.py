@@ -190,7 +190,7 @@ def test_damaged_drill_and_zip_say_so() -> None:
         read_drill("M48\nMETRIC\nT01C0.3\n%\nT01\nX1.0Y1.0\n")
     with pytest.raises(InputError, match="not defined"):
         read_drill("M48\nT02\nM30\n")
-    with pytest.raises(InputError, match="no zip file"):
+    with pytest.raises(InputError, match="not a zip file"):
         read_zip(b"nothing")
 
 

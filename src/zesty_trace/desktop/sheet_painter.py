@@ -230,12 +230,15 @@ class SheetPainter:
             draw_text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5)
         elif s.symbol.turned:
             draw_text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX)
-            draw_text(p, s.x, s.y + 1.5, value, 1.35, "muted", "center", hide_px=VALUE_PX)
+            line, color, least = self._second_line(s, value)
+            draw_text(p, s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
         else:
-            shown = value and 1.35 * abs(p.transform().m11()) >= VALUE_PX
-            draw_text(p, right + 0.3, s.y - (0.75 if shown else 0), s.ref, 1.5, "ink", bold=True, least_px=REF_PX)
-            if value:
-                draw_text(p, right + 0.3, s.y + 0.85, value, 1.35, "muted", hide_px=VALUE_PX)
+            line, color, least = self._second_line(s, value)
+            shown = line and (least or 1.35 * abs(p.transform().m11()) >= VALUE_PX)
+            apart = max(0.75, 4.5 / abs(p.transform().m11())) if shown else 0.0
+            draw_text(p, right + 0.3, s.y - apart, s.ref, 1.5, "ink", bold=True, least_px=REF_PX)
+            if shown:
+                draw_text(p, right + 0.3, s.y + apart + 0.1, line, 1.35, color, least_px=least)
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
@@ -302,26 +305,35 @@ class SheetPainter:
         draw_text(p, left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
 
     def _overlay(self, p: QPainter) -> None:
-        """Write node voltages on rails and tags, and the current of each two-pin part beside it."""
-        t = theme.current()
-        spots: dict[str, tuple[float, float]] = {r.net: (r.right - 6.0, r.y) for r in self.view.sheet.rails}
+        """Write the voltage of each net on its line or its longest level wire."""
+        spots: dict[str, tuple[float, float]] = {}
+        longest: dict[str, float] = {}
         for wire in self.view.sheet.wires:
-            if wire.net not in spots:
-                (x0, y0), (x1, y1) = wire.points[0], wire.points[-1]
-                spots[wire.net] = ((x0 + x1) / 2, (y0 + y1) / 2)
+            for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
+                if y0 == y1 and abs(x1 - x0) > longest.get(wire.net, 3.0):
+                    longest[wire.net] = abs(x1 - x0)
+                    spots[wire.net] = ((x0 + x1) / 2, y0 - 1.2)
+        for rail in self.view.sheet.rails:
+            spots.pop(rail.net, None)
         for net, (x, y) in spots.items():
             if net in self.view.volts:
-                self._bubble(p, x, y, say(self.view.volts[net], "V"), t.color("lemon"))
-        for s in self.view.sheet.symbols:
-            amp = self.view.amps.get(Pin(s.ref, s.symbol.pins[0].number)) if len(s.symbol.pins) == 2 else None
-            if amp is not None and abs(amp) > 1e-6:
-                left, _, _, bottom = s.body()
-                self._bubble(p, left - 2.0, bottom, say(abs(amp), "A", 2), t.color("panel"))
+                self._bubble(p, x, y, say(self.view.volts[net], "V"))
+        for rail in self.view.sheet.rails:
+            if rail.net in self.view.volts:
+                self._bubble(p, rail.right - 4.0, rail.y, say(self.view.volts[rail.net], "V"))
 
-    def _bubble(self, p: QPainter, x: float, y: float, text: str, fill: object) -> None:
-        wide = len(text) * 0.68 + 0.8
-        p.setPen(QPen(theme.current().color("muted"), 0.08))
-        p.setBrush(fill)  # type: ignore[call-overload]
-        p.drawRoundedRect(QRectF(x - wide / 2, y - 0.8, wide, 1.6), 0.5, 0.5)
-        dark = fill == theme.current().color("lemon")
-        draw_text(p, x, y, text, 1.2, "ink" if not dark or theme.current().name == "light" else "on_accent", "center")
+    def _second_line(self, s: PlacedSymbol, value: str) -> tuple[str, str, float]:
+        """Return what stands below a reference: the value, or with voltages shown, the part's current."""
+        if self.view.overlay and len(s.symbol.pins) == 2:
+            amp = abs(self.view.amps.get(Pin(s.ref, s.symbol.pins[0].number), 0.0))
+            return (say(amp, "A", 2), "teal", NAME_PX) if amp > 1e-6 else ("", "teal", 0.0)
+        return value, "muted", 0.0
+
+    def _bubble(self, p: QPainter, x: float, y: float, text: str) -> None:
+        t = theme.current()
+        size = max(1.2, NAME_PX / abs(p.transform().m11()))
+        wide = len(text) * size * 0.6 + 0.6
+        p.setPen(QPen(t.color("muted"), 0.08))
+        p.setBrush(t.color("lemon"))
+        p.drawRoundedRect(QRectF(x - wide / 2, y - size * 0.68, wide, size * 1.36), 0.5, 0.5)
+        draw_text(p, x, y, text, size, "ink" if t.name == "light" else "on_accent", "center")

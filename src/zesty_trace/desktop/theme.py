@@ -70,7 +70,9 @@ def style_sheet(t: Theme) -> str:
     """Return the Qt style sheet of a theme."""
     return f"""
     * {{ color: {t.ink}; font-family: "{FAMILY}"; }}
-    QMainWindow, QWidget#page, QDialog, QScrollArea, QWidget#scrolled {{ background: {t.paper}; border: none; }}
+    QDialog {{ border: 2px solid {t.copper}; }}
+    QMainWindow, QWidget#page, QScrollArea, QWidget#scrolled {{ background: {t.paper}; border: none; }}
+    QDialog {{ background: {t.paper}; }}
     QWidget#header {{ background: {t.panel}; border-bottom: 1px solid {t.line}; }}
     QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 8px; }}
     QFrame#sheet {{ background: {t.sheet}; border: 1px solid {t.line}; border-radius: 10px; }}

@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
+from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic import symbols
@@ -19,6 +20,7 @@ from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propo
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
 from zesty_trace.core.schematic.symbols import Side, Symbol
 from zesty_trace.core.schematic.wires import route_wires
+from zesty_trace.errors import SolveError
 
 BAND_WIDTHS = range(110, 300, 5)
 VIEW_ASPECT = 1.85
@@ -53,7 +55,9 @@ class _Arranger:
         self.design, self.catalogue = design, catalogue
         self.net_of = design.net_of()
         self.ground = ground_net(design, catalogue)
-        self.rails = [n for n in supply_nets(design, catalogue) if len(design.nets[n]) >= RAIL_MIN_PINS]
+        rails = [n for n in supply_nets(design, catalogue) if len(design.nets[n]) >= RAIL_MIN_PINS]
+        volts = _volts(design, catalogue)
+        self.rails = sorted(rails, key=lambda n: -volts.get(n, 0.0))
         self.rail_set = {*self.rails, self.ground}
         self.block = propose_blocks(design, catalogue)
 
@@ -355,6 +359,16 @@ class _Arranger:
         for row in rows:
             row.sort(key=lambda c: order[c.block])
         return sorted(rows, key=lambda r: order[r[0].block])
+
+
+def _volts(design: Design, catalogue: Catalogue) -> dict[str, float]:
+    """Return net voltages with everything on; empty where the circuit cannot be solved."""
+    if not design.parts:
+        return {}
+    try:
+        return analyse(design, catalogue).worst().net_voltages()
+    except SolveError:
+        return {}
 
 
 def _tall(clusters: list[_Cluster]) -> int:
