@@ -479,3 +479,15 @@ def test_an_unexpected_fault_in_a_job_is_shown_and_the_window_stays(window: Main
     settle(window)
     assert "ZeroDivisionError" in window.status.text.text()
     assert window.isVisible()
+
+
+def test_numbers_of_the_brief_are_drawn_with_their_units(window: MainWindow, settle) -> None:
+    """The inner field of each number is wide enough for its text: an empty-looking field is a defect."""
+    from PySide6.QtWidgets import QAbstractSpinBox, QLineEdit
+
+    brief = show(window, "brief", settle)
+    for spin in brief.findChildren(QAbstractSpinBox):
+        inner = spin.findChild(QLineEdit)
+        assert inner.width() > spin.fontMetrics().horizontalAdvance(spin.text()), spin.text()
+        assert inner.height() >= spin.fontMetrics().height() - 2
+    assert brief.quantity.text() == "12 boards"

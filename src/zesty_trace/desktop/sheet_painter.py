@@ -122,7 +122,17 @@ class SheetPainter:
         p.setPen(self._pen(net, 0.4))
         p.drawLine(QPointF(left, y), QPointF(right, y))
         color = self._color(net)
-        draw_text(p, left + 0.1, y - 1.0, net, 1.6, "ink" if color == "lemon" else color, bold=True, least_px=7.5)
+        edge = -p.transform().dx() / p.transform().m11()  # names stay in sight when zoomed in
+        draw_text(
+            p,
+            max(left, edge + 0.4) + 0.1,
+            y - 1.0,
+            net,
+            1.6,
+            "ink" if color == "lemon" else color,
+            bold=True,
+            least_px=7.5,
+        )
 
     # Symbols ------------------------------------------------------------------------------------------------------
 

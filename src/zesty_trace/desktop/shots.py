@@ -63,9 +63,6 @@ def take_shots(folder: Path, name: str = "light") -> list[Path]:
 
         shot("brief", "1-brief")
         shot("schematic", "2-schematic")
-        _show_block(window, "Bus")
-        shot("schematic", "2-schematic-block")
-        _show_block(window, "Whole sheet")
         for finding in list(window.session.findings["schematic"]):
             if finding.mend:
                 window.session.do(finding.mend.label, finding.mend.apply)
@@ -73,12 +70,6 @@ def take_shots(folder: Path, name: str = "light") -> list[Path]:
         window.close()
         app.processEvents()
     return made
-
-
-def _show_block(window: MainWindow, name: str) -> None:
-    station = window.station
-    station.blocks.setCurrentText(name)  # type: ignore[attr-defined]
-    station.blocks.activated.emit(station.blocks.currentIndex())  # type: ignore[attr-defined]
 
 
 def _walk(window: MainWindow, shot: Callable[[str, str], None]) -> None:

@@ -89,7 +89,6 @@ class BriefStation(Station):
         spin = QSpinBox()
         spin.setRange(low, high)
         spin.setSuffix(suffix)
-        spin.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         return spin
 
     def _number(self, low: float, high: float, suffix: str, decimals: int) -> QDoubleSpinBox:
@@ -97,7 +96,6 @@ class BriefStation(Station):
         spin.setRange(low, high)
         spin.setDecimals(decimals)
         spin.setSuffix(suffix)
-        spin.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         return spin
 
     def _prototype(self) -> QWidget:
@@ -125,7 +123,7 @@ class BriefStation(Station):
         self.template.itemChanged.connect(self._template_changed)
         self.facts = QPlainTextEdit()
         self.facts.setPlaceholderText("One fact a line, for example: Fan: 12 V, 0.15 A, inductive")
-        self.facts.setMinimumHeight(92)
+        self.facts.setFixedHeight(104)
         self.facts.setTabChangesFocus(True)
         self.keep_facts = button("Keep the facts", self._facts_changed)
         self.hole_ref = QLineEdit()
