@@ -33,7 +33,7 @@ from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.wiring_csv import import_prototype
 from zesty_trace.devices.instruments import ScpiBench
 from zesty_trace.devices.usart_bootloader import Bootloader, Link, blocks_of, flash_image, open_port
-from zesty_trace.errors import DeviceError, EditError, InputError, StoreError
+from zesty_trace.errors import DeviceError, EditError, InputError, StoreError, ZestyError
 from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
 from zesty_trace.stations import STATIONS
@@ -187,7 +187,31 @@ def station_findings(
 
 def all_findings(design: Design, catalogue: Catalogue, folder: Path | None, today: date) -> dict[str, list[Finding]]:
     """Return station -> findings."""
-    return {s: station_findings(s, design, catalogue, folder, today) for s in STATIONS}
+    found: dict[str, list[Finding]] = {}
+    for station in STATIONS:
+        try:
+            found[station] = station_findings(station, design, catalogue, folder, today)
+        except ZestyError as error:
+            found[station] = [_unreadable(station, error)]
+    return found
+
+
+def _unreadable(station: str, error: ZestyError) -> Finding:
+    """Return the finding that says why a station cannot be judged."""
+    detail = f"{error.where}. {error.hint}." if error.where else error.hint
+    why = "What cannot be read cannot be checked."
+    return Finding("unreadable", station, Severity.STOP, error.message, detail, why, "project folder", station)
+
+
+def check_known(design: Design, catalogue: Catalogue) -> None:
+    """Refuse a design whose part kinds or packages the catalogue does not have. InputError names part and kind."""
+    for part in design.parts.values():
+        try:
+            kind = catalogue.kind(part.kind)
+            catalogue.package(part.package or kind.packages[0])
+        except InputError as error:
+            hint = f"{error.hint} If it is one of your own, put its file back into the project's parts folder"
+            raise InputError(f"{part.ref}: {error.message}", "design.json", hint) from error
 
 
 def bench_findings(boards: Iterable[BoardRecord]) -> list[Finding]:

@@ -68,3 +68,12 @@ def test_every_problem_is_reported_at_once(catalogue: Catalogue) -> None:
 
 def test_byte_order_mark_and_blank_lines_are_harmless(catalogue: Catalogue) -> None:
     assert import_prototype("\ufeff" + PARTS + "\n\n", WIRING, catalogue).parts.keys() == {"R1", "D1"}
+
+
+def test_importing_anew_keeps_the_board_of_what_is_still_there(routed: Design, catalogue: Catalogue) -> None:
+    fewer = "\n".join(r for r in export_parts(routed).splitlines() if not r.startswith(("R14,", "D4,")))
+    wiring = "\n".join(r for r in export_wiring(routed).splitlines() if ",R14," not in r and ",D4," not in r)
+    after = import_prototype(fewer, wiring, catalogue, routed)
+    assert after.board.placements.keys() == routed.board.placements.keys() - {"R14", "D4"}
+    assert "LED_HEAT_A" not in {t.net for t in after.board.tracks}
+    assert {t.net for t in after.board.tracks} <= after.nets.keys()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shutil
 from pathlib import Path
 
 import pytest
@@ -491,3 +492,52 @@ def test_numbers_of_the_brief_are_drawn_with_their_units(window: MainWindow, set
         assert inner.width() > spin.fontMetrics().horizontalAdvance(spin.text()), spin.text()
         assert inner.height() >= spin.fontMetrics().height() - 2
     assert brief.quantity.text() == "12 boards"
+
+
+# Damaged surroundings ---------------------------------------------------------------------------------------------------
+
+
+def test_a_damaged_price_sheet_is_one_finding_and_the_rest_goes_on(window: MainWindow, settle) -> None:
+    folder = window.session.path / "houses"
+    folder.mkdir()
+    (folder / "mine.toml").write_text('name = "Half a sheet"\n')
+    station = show(window, "order", settle)
+    assert "mine.toml" in station.summary.text()
+    window.session.do(
+        "again", lambda d: type(d)(**{**{f: getattr(d, f) for f in d.__struct_fields__}, "name": "Again"})
+    )
+    settle(window)
+    assert window.session.findings["order"][0].rule == "unreadable"
+    assert window.session.open_count("schematic") == 3
+
+
+def test_damaged_records_are_told_and_left_alone(open_window, demo_project: Path, tmp_path: Path, settle) -> None:
+    path = tmp_path / "hurt"
+    shutil.copytree(demo_project, path)
+    damaged = b"no database at all" * 100
+    (path / "records.sqlite").write_bytes(damaged)
+    window = open_window(path)
+    station = show(window, "next", settle)
+    assert station.road.rowCount() == 12
+    assert "records cannot be read" in window.status.text.text()
+    window.close()
+    assert (path / "records.sqlite").read_bytes() == damaged
+
+
+def test_a_design_with_a_kind_that_is_gone_says_which_part(tmp_path: Path, qtbot, demo_project: Path) -> None:
+    from PySide6.QtCore import QSettings
+
+    from zesty_trace.core.design import edits
+    from zesty_trace.desktop.opening import open_project
+    from zesty_trace.store.project import ProjectFolder
+
+    path = tmp_path / "gone"
+    shutil.copytree(demo_project, path)
+    folder, opened = ProjectFolder.open(path)
+    with folder:
+        folder.save(edits.change_part(opened.design, "U4", kind="my_own_sensor"))
+    window = MainWindow(open_project(path, ask=False), QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat))
+    window.show()
+    qtbot.waitUntil(lambda: "U4: There is no part kind" in window.status.text.text(), timeout=10_000)
+    assert read_project(path).design.parts["U4"].kind == "my_own_sensor"
+    window.close()

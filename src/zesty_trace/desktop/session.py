@@ -79,7 +79,11 @@ class Session(QObject):
         if self._records is None:
             from zesty_trace.store.records import Records
 
-            self._records = Records(self.path / RECORDS)
+            try:
+                self._records = Records(self.path / RECORDS)
+            except StoreError as error:
+                self._records = Records(None)
+                self.failed.emit(error)
         return self._records
 
     def do(self, label: str, edit: Callable[[Design], Design]) -> bool:

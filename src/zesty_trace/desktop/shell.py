@@ -78,10 +78,9 @@ class MainWindow(QMainWindow):
         where = where if where in STATIONS else "brief"
 
         def load(report: object) -> None:
-            import zesty_trace.journey
+            from zesty_trace.journey import check_known
 
-            assert zesty_trace.journey
-            assert self.session.catalogue
+            check_known(self.session.design, self.session.catalogue)
 
         def ready(_value: object) -> None:
             if not self.current:

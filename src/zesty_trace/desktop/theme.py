@@ -99,7 +99,7 @@ def style_sheet(t: Theme) -> str:
         border: 1px solid {t.line}; border-radius: 6px; padding: 5px 8px; min-height: 22px;
         selection-background-color: {t.lemon}; selection-color: #26312f; }}
     QLineEdit:focus, QAbstractSpinBox:focus, QComboBox:focus {{ border: 2px solid {t.lime}; padding: 4px 7px; }}
-    QAbstractSpinBox QLineEdit {{ border: none; padding: 0 8px; background: transparent; min-height: 0; }}
+    QAbstractSpinBox QLineEdit {{ border: none; padding: 0; background: transparent; min-height: 0; }}
     QAbstractSpinBox::up-button, QAbstractSpinBox::down-button {{ width: 0; height: 0; border: none; }}
     QComboBox::drop-down, QDateEdit::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow, QDateEdit::down-arrow {{ width: 0; height: 0; border-left: 5px solid {t.sheet};

@@ -25,6 +25,7 @@ from sqlalchemy import (
     text,
 )
 from sqlalchemy.exc import SQLAlchemyError
+from sqlalchemy.pool import StaticPool
 
 from zesty_trace.errors import StoreError
 
@@ -93,10 +94,15 @@ def serial_number(revision: str, number: int) -> str:
 
 
 class Records:
-    """The records of one project."""
+    """The records of one project. Without a path they are kept in memory only, while a damaged file is put right."""
 
-    def __init__(self, path: Path) -> None:
-        self._engine: Engine = create_engine(f"sqlite:///{path}")
+    def __init__(self, path: Path | None) -> None:
+        if path is None:
+            self._engine: Engine = create_engine(
+                "sqlite://", connect_args={"check_same_thread": False}, poolclass=StaticPool
+            )
+        else:
+            self._engine = create_engine(f"sqlite:///{path}")
         event.listen(self._engine, "connect", _pragmas)
         try:
             _META.create_all(self._engine)

@@ -55,7 +55,7 @@ def start_board(design: Design) -> Design:
         design = edits.set_outline(design, rectangle_outline(brief.case_width_nm, brief.case_height_nm))
     placements = dict(design.board.placements)
     for hole in brief.template:
-        if hole.ref in design.parts:
+        if hole.ref in design.parts and hole.ref not in placements:
             placements[hole.ref] = Placement(x_nm=hole.x_nm, y_nm=hole.y_nm, angle_mdeg=hole.angle_mdeg, fixed=True)
     return edits.set_board(design, placements=placements)
 

@@ -94,12 +94,3 @@ def _is_driven(design: Design, catalogue: Catalogue, pin: Pin) -> bool:
     if kind.model.get("type") == "led":
         return True
     return kind.model.get("type") in SWITCHES and spec_of(design, catalogue, pin).role == "input"
-
-
-def bus_host(design: Design, catalogue: Catalogue) -> str | None:
-    """Return the reference of the first part that hosts a bus."""
-    for ref in design.parts:
-        bus = kind_of(design, catalogue, ref).bus
-        if bus and bus.role == "host":
-            return ref
-    return None

@@ -68,8 +68,16 @@ def import_prototype(
     variants = tuple(dict.fromkeys(v for p in parts.values() for v in p.variants))
     from msgspec.structs import replace
 
+    board = replace(
+        base.board,
+        placements={r: p for r, p in base.board.placements.items() if r in parts},
+        tracks=tuple(t for t in base.board.tracks if t.net in nets),
+        vias=tuple(v for v in base.board.vias if v.net in nets),
+        pours=tuple(p for p in base.board.pours if p.net in nets),
+    )
     return replace(
         base,
+        board=board,
         parts=parts,
         nets={name: tuple(sorted(pins)) for name, pins in nets.items()},
         not_connected=tuple(sorted(free)),

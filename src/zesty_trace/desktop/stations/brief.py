@@ -89,6 +89,7 @@ class BriefStation(Station):
         spin = QSpinBox()
         spin.setRange(low, high)
         spin.setSuffix(suffix)
+        spin.lineEdit().setTextMargins(8, 0, 8, 0)
         return spin
 
     def _number(self, low: float, high: float, suffix: str, decimals: int) -> QDoubleSpinBox:
@@ -96,6 +97,7 @@ class BriefStation(Station):
         spin.setRange(low, high)
         spin.setDecimals(decimals)
         spin.setSuffix(suffix)
+        spin.lineEdit().setTextMargins(8, 0, 8, 0)
         return spin
 
     def _prototype(self) -> QWidget:

@@ -20,6 +20,7 @@ from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_painter import shape_path
 from zesty_trace.desktop.canvas import Canvas
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
+from zesty_trace.errors import InputError
 
 VIEWS = {
     "Top, all layers": ("copper-top.gbr", "mask-top.gbr", "silk-top.gbr"),
@@ -138,7 +139,12 @@ class OrderStation(Station):
 
     def _pull_offers(self) -> None:
         d = self.session.design
-        offers = journey.offers_for(d, self.session.today, self.session.path / "houses")
+        try:
+            offers = journey.offers_for(d, self.session.today, self.session.path / "houses")
+        except InputError as error:
+            self.summary.setText(str(error))
+            fill(self.offers, [])
+            return
         best, first = cheapest(offers), soonest(offers)
 
         def mark(o: Offer) -> str:
