@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -300,13 +299,3 @@ def outline_rect(design: Design) -> QRectF:
     if not xs:
         return QRectF(0, 0, 80, 56)
     return QRectF(min(xs) - 1.5, min(ys) - 1.5, max(xs) - min(xs) + 3, max(ys) - min(ys) + 3)
-
-
-def bounds_of(shapes: Iterable[Any]) -> QRectF:
-    """Return the rectangle round shapely shapes."""
-    rect = QRectF()
-    for s in shapes:
-        if not s.is_empty:
-            x0, y0, x1, y1 = s.bounds
-            rect = rect.united(QRectF(x0, y0, x1 - x0, y1 - y0))
-    return rect

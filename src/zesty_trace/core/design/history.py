@@ -55,13 +55,3 @@ class History:
     def has_ancestor(self, design: Design) -> bool:
         """Whether `design` is the current value or one that it came from (by identity)."""
         return any(step.design is design for step in self._steps[: self._index + 1])
-
-    @property
-    def can_undo(self) -> bool:
-        """Whether there is something to undo."""
-        return self._index > 0
-
-    @property
-    def can_redo(self) -> bool:
-        """Whether there is something to redo."""
-        return self._index + 1 < len(self._steps)

@@ -1,0 +1,209 @@
+"""Rules on what is driven: LEDs, controller pins, gates, coils, resistors, capacitors."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.topology import controller_outputs, other_net, spec_of
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import leading_value, say, say_part_value
+from zesty_trace.core.review.context import Context
+
+COMMON = "common practice"
+E12 = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)  # IEC 60063
+RESISTOR_SHARE = 0.7
+CAPACITOR_SHARE = 0.8
+
+
+def e12_at_least(value: float) -> float:
+    """Return the smallest E12 value (IEC 60063) that is not below `value`."""
+    decade = 1.0
+    while decade * 10 <= value:
+        decade *= 10
+    while decade > value:
+        decade /= 10
+    return next((decade * step for step in E12 if decade * step >= value * 0.9999), decade * 10)
+
+
+def add_between(design: Design, part: Part, first: str, second: str) -> Design:
+    """Add a two-pin part with pin 1 on `first` and pin 2 on `second`."""
+    design = edits.add_part(design, part)
+    return edits.connect(edits.connect(design, Pin(part.ref, "1"), first), Pin(part.ref, "2"), second)
+
+
+def led_current(ctx: Context) -> Iterator[Finding]:
+    """Yield LEDs that carry more than their rated current, with the series value that gives half of it."""
+    peaks = ctx.analysis.pin_peaks()
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.model.get("type") != "led":
+            continue
+        amp, rated = peaks.get(Pin(ref, "1"), 0.0), kind.number("if")
+        if amp <= rated:
+            continue
+        series = _series_resistor(ctx, ref)
+        mend = None
+        detail = "It has no series resistor: put one in line."
+        if series:
+            wanted = say_part_value(e12_at_least(_series_for(ctx, ref, series, amp, rated / 2)))
+            detail = (
+                f"{series} is {ctx.design.parts[series].value}; {wanted} would give about {say(rated / 2, 'A', 2)}."
+            )
+            mend = Mend(f"Make {series} {wanted}", partial(edits.change_part, ref=series, value=wanted))
+        yield Finding(
+            "LED current", ref, Severity.STOP, f"{ref} would carry {say(amp, 'A', 2)}, rated {say(rated, 'A', 2)}", detail,
+            "Past its rating an LED fades in weeks, or goes at once; half the rating is bright enough.",
+            "rating of the part kind; current solved over all states", "schematic", (ref, *((series,) if series else ())),
+            value=amp, limit=rated, unit="A", mend=mend,
+        )  # fmt: skip
+
+
+def _series_for(ctx: Context, ref: str, series: str, amp: float, wanted_a: float) -> float:
+    """Return the series value for a current, from the circuit itself: i = V / (R + Rs) through two solved points."""
+    now = leading_value(ctx.design.parts[series].value) or 1.0
+    more = now + 100.0
+    trial = analyse(edits.change_part(ctx.design, series, value=f"{more:g}"), ctx.catalogue)
+    less = trial.pin_peaks().get(Pin(ref, "1"), 0.0)
+    if less <= 0 or less >= amp:
+        return 2 * now
+    volt = (more - now) / (1 / less - 1 / amp)
+    return volt / wanted_a - (volt / amp - now)
+
+
+def _series_resistor(ctx: Context, ref: str) -> str | None:
+    for number in ("1", "2"):
+        net = ctx.net_of.get(Pin(ref, number), "")
+        if net in ctx.rails or net == ctx.ground:
+            continue
+        for pin in ctx.design.nets.get(net, ()):
+            if ctx.kind(pin.ref).model.get("type") == "resistor":
+                return pin.ref
+    return None
+
+
+def pin_overload(ctx: Context) -> Iterator[Finding]:
+    """Yield controller outputs that give or take more than a pin may."""
+    peaks = ctx.analysis.pin_peaks()
+    for pin in controller_outputs(ctx.design, ctx.catalogue):
+        limit = ctx.kind(pin.ref).facts.get("i_pin_max_a")
+        amp = peaks.get(pin, 0.0)
+        if limit and amp > limit:
+            yield Finding(
+                "pin current", str(pin), Severity.STOP,
+                f"{ctx.label(pin)} would drive {say(amp, 'A', 2)}, may {say(limit, 'A', 2)}",
+                "Use a transistor, or a larger series resistor.", "An overloaded pin drops its level, then dies.",
+                "rating of the part kind; current solved over all states", "schematic", (pin.ref,),
+                (ctx.net_of[pin],), value=amp, limit=limit, unit="A",
+            )  # fmt: skip
+
+
+def gate_pull_down(ctx: Context) -> Iterator[Finding]:
+    """Yield transistor gates that float while the controller is not running."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.model.get("type") != "nmos":
+            continue
+        gate = Pin(ref, kind.pin_named("G").number)
+        source = ctx.net_of.get(Pin(ref, kind.pin_named("S").number), "")
+        net = ctx.net_of.get(gate)
+        if net is None or net in ctx.rails or net == ctx.ground or ctx.resistors_between(net, source):
+            continue
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
+        yield Finding(
+            "gate pull-down", ref, Severity.FIX, f"{ref} has no resistor from gate to source",
+            f"Until the firmware runs, its gate floats and the load may switch on. {fresh.ref} of 10k holds it off.",
+            "During reset and flashing controller pins are inputs; a floating gate turns on by itself.", COMMON,
+            "schematic", (ref,), (net,),
+            mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=source)),
+        )  # fmt: skip
+
+
+def coil_suppression(ctx: Context) -> Iterator[Finding]:
+    """Yield switched inductive loads without a path for their current when the switch opens."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if not kind.facts.get("inductive"):
+            continue
+        plus, minus = (ctx.net_of.get(Pin(ref, n), "") for n in ("1", "2"))
+        if not plus or not minus or minus == ctx.ground or _diode_between(ctx, minus, plus):
+            continue
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "D"), kind="schottky_diode", package="D-SMA")
+        yield Finding(
+            "coil suppression", ref, Severity.STOP, f"{ref} has no path for its current when it is switched off",
+            f"Put a diode across it, cathode to {plus}. A solid-state switch with a snubber is the other school.",
+            "The current of a coil cannot stop at once: without a path it drives the switch far above its rating, and the "
+            "spike resets the controller.", COMMON, "schematic", (ref,), (minus,),
+            mend=Mend(f"Add {fresh.ref} across {ref}", partial(add_between, part=fresh, first=plus, second=minus)),
+        )  # fmt: skip
+
+
+def _diode_between(ctx: Context, anode: str, cathode: str) -> bool:
+    for pin in ctx.design.nets.get(anode, ()):
+        kind = ctx.kind(pin.ref)
+        if kind.model.get("type") == "diode" and spec_of(ctx.design, ctx.catalogue, pin).name == "A":
+            return other_net(ctx.design, ctx.net_of, pin) == cathode
+    return False
+
+
+def resistor_power(ctx: Context) -> Iterator[Finding]:
+    """Yield resistors near or past the power that their package can lose."""
+    peaks: dict[str, float] = {}
+    for operating in ctx.analysis.all():
+        for ref, watt in operating.solution.part_powers().items():
+            peaks[ref] = max(peaks.get(ref, 0.0), watt)
+    for ref, part in ctx.design.parts.items():
+        kind = ctx.kind(ref)
+        rated = ctx.catalogue.package(part.package or kind.packages[0]).power_w
+        watt = peaks.get(ref, 0.0)
+        if not rated or watt <= RESISTOR_SHARE * rated:
+            continue
+        yield Finding(
+            "resistor power", ref, Severity.STOP if watt > rated else Severity.FIX,
+            f"{ref} would turn {say(watt, 'W')} into heat, rated {say(rated, 'W')}",
+            f"Use a bigger package, or share the load between two. {RESISTOR_SHARE:.0%} of the rating is taken as the limit.",
+            "A resistor at its rating is too hot to touch, drifts, and browns the board.",
+            "rating of the package at 70 °C; power solved over all states", "schematic", (ref,), value=watt,
+            limit=RESISTOR_SHARE * rated, unit="W",
+        )  # fmt: skip
+
+
+def capacitor_rating(ctx: Context) -> Iterator[Finding]:
+    """Yield polar capacitors that are reversed, and any whose stated rating is too near its voltage."""
+    for ref, part in ctx.design.parts.items():
+        kind = ctx.kind(ref)
+        if kind.model.get("type") != "capacitor":
+            continue
+        first, second = (ctx.net_of.get(Pin(ref, n)) for n in ("1", "2"))
+        if first is None or second is None:
+            continue
+        volt = max(
+            (o.net_voltages().get(first, 0.0) - o.net_voltages().get(second, 0.0) for o in ctx.analysis.all()), key=abs
+        )
+        if kind.polarity and volt < -0.5:
+            yield _reversed(ref, first, second, volt)
+        stated = re.search(r"([\d.]+)\s*V\b", part.value)
+        if stated and abs(volt) > CAPACITOR_SHARE * float(stated.group(1)):
+            rated = float(stated.group(1))
+            yield Finding(
+                "capacitor rating", ref, Severity.STOP if abs(volt) > rated else Severity.FIX,
+                f"{ref} stands at {say(abs(volt), 'V')}, rated {rated:g} V",
+                f"Take one rated {abs(volt) / CAPACITOR_SHARE:.0f} V or more.",
+                "Past its rating a capacitor fails short, an electrolytic with a bang. Keep a fifth in hand.", COMMON,
+                "schematic", (ref,), (first,), value=abs(volt), limit=CAPACITOR_SHARE * rated, unit="V",
+            )  # fmt: skip
+
+
+def _reversed(ref: str, first: str, second: str, volt: float) -> Finding:
+    def swap(design: Design) -> Design:
+        return edits.connect(edits.connect(design, Pin(ref, "1"), second), Pin(ref, "2"), first)
+
+    return Finding(
+        "polarity", ref, Severity.STOP, f"{ref} is the wrong way round: {say(abs(volt), 'V')} against its polarity",
+        f"Its plus is on {first}, the lower side.", "A reversed electrolytic heats up and bursts. Wear eye protection.",
+        COMMON, "schematic", (ref,), (first, second), value=volt, limit=0.0, unit="V", mend=Mend(f"Turn {ref} round", swap),
+    )  # fmt: skip

@@ -1,0 +1,195 @@
+"""Rules on supplies: bypass capacitors, dropout, overload, a fuse, a place to measure, a way to program."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.circuit.topology import spec_of
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import leading_value, say
+from zesty_trace.core.review.context import Context
+from zesty_trace.core.review.drive import COMMON, add_between
+
+RAIL_PINS = 4
+LOAD_SHARE = 0.9
+
+
+def decoupling(ctx: Context) -> Iterator[Finding]:
+    """Yield supply pins that want a capacitor beside them and find none left on their net."""
+    left: dict[str, list[float]] = {}
+    for ref, part in ctx.design.parts.items():
+        if ctx.kind(ref).model.get("type") == "capacitor":
+            nets = {ctx.net_of.get(Pin(ref, n)) for n in ("1", "2")}
+            for net in nets - {ctx.ground, None}:
+                if ctx.ground in nets and net:
+                    left.setdefault(net, []).append(leading_value(part.value) or 0.0)
+    wants = [
+        (
+            leading_value(need.value) or 0.0,
+            ref,
+            need,
+            ctx.net_of.get(Pin(ref, ctx.kind(ref).pin_named(need.pin).number)),
+        )
+        for ref in ctx.design.parts
+        for need in ctx.kind(ref).needs
+    ]
+    for farad, ref, need, net in sorted(wants, key=lambda w: (-w[0], w[1])):
+        if net is None:
+            continue
+        fitting = sorted(c for c in left.get(net, []) if c >= 0.5 * farad)
+        if fitting:
+            left[net].remove(fitting[0])
+            continue
+        kind = ctx.catalogue.kind(need.part)
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind=kind.id, value=need.value, package=kind.packages[0])
+        yield Finding(
+            "decoupling", f"{ref}.{need.pin}", Severity.FIX, f"{ref}.{need.pin} has no {need.value} of its own on {net}",
+            f"Put {fresh.ref} from {net} to {ctx.ground}, close to the pin.",
+            "Each supply pin draws its current in gulps; without a capacitor beside it the whole rail jumps.", COMMON,
+            "schematic", (ref,), (net,), value=0.0, limit=farad, unit="F",
+            mend=Mend(f"Add {fresh.ref} {need.value}", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+        )  # fmt: skip
+
+
+def dropout(ctx: Context) -> Iterator[Finding]:
+    """Yield linear regulators whose input leaves them too little to hold their output."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.model.get("type") != "regulator":
+            continue
+        pins = {s.role: ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
+        worst = ctx.analysis.worst()
+        volts = worst.net_voltages()
+        if pins["supply_in"] not in volts:
+            continue
+        out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
+        amp = abs(worst.solution.pin_currents().get(out, 0.0))
+        needed = kind.number("dropout") * max(0.2, amp / kind.number("dropout_at", 1.0))
+        room = volts[pins["supply_in"]] - kind.number("v_out")
+        if room < needed:
+            yield Finding(
+                "dropout", ref, Severity.STOP, f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')}",
+                f"At {say(amp, 'A')} it would give {say(volts.get(pins['supply_out'], 0.0), 'V')}. "
+                "Feed it from a higher supply, or take one with less dropout.",
+                "Below its dropout a regulator lets its output follow the input down.",
+                "dropout of the part kind at its rated current, in proportion to the current", "schematic", (ref,),
+                (pins["supply_in"],), value=room, limit=needed, unit="V",
+            )  # fmt: skip
+
+
+def supply_overload(ctx: Context) -> Iterator[Finding]:
+    """Yield inlets, regulators and converters that would have to give more than they can."""
+    peaks = ctx.analysis.pin_peaks()
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        out = next((Pin(ref, s.number) for s in kind.pins if s.role == "supply_out"), None)
+        limits = {"inlet": ctx.design.brief.supply_limit_a, "regulator": kind.number("i_limit"),
+                  "converter": kind.number("i_limit")}  # fmt: skip
+        limit = limits.get(str(kind.model.get("type")))
+        amp = peaks.get(out, 0.0) if out else 0.0
+        if limit and amp > LOAD_SHARE * limit:
+            yield Finding(
+                "supply overload", ref, Severity.STOP if amp > limit else Severity.FIX,
+                f"{ref} would have to give {say(amp, 'A')} of {say(limit, 'A')}",
+                "Take a stronger supply, or switch the loads on one after the other.",
+                "A supply at its limit drops its voltage; everything on it resets. Keep a tenth in hand.",
+                "limit of the part kind, for the inlet of the brief; current solved over all states", "schematic", (ref,),
+                value=amp, limit=LOAD_SHARE * limit, unit="A",
+            )  # fmt: skip
+
+
+def fuse_missing(ctx: Context) -> Iterator[Finding]:
+    """Yield inlets whose first net feeds something other than a fuse."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.model.get("type") != "inlet":
+            continue
+        plus = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
+        net = ctx.net_of.get(plus, "")
+        others = [p for p in ctx.design.nets.get(net, ()) if p.ref != ref]
+        if others and not any(ctx.kind(p.ref).prefix == "F" for p in others):
+            yield Finding(
+                "fuse", ref, Severity.NOTE, f"{ref} feeds the board without a fuse",
+                "A resettable fuse in line limits what a short can burn.",
+                "The supply alone decides how much a short gets; many bricks give several amperes for ever.", COMMON,
+                "schematic", (ref,), (net,),
+            )  # fmt: skip
+
+
+def test_point_missing(ctx: Context) -> Iterator[Finding]:
+    """Yield rails that no test point or through-hole connector lets a probe touch."""
+    for net in ctx.rails:
+        pins = ctx.design.nets[net]
+        reachable = any(ctx.kind(p.ref).prefix == "TP" or ctx.kind(p.ref).connector for p in pins)
+        if len(pins) < RAIL_PINS or reachable:
+            continue
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "TP"), kind="test_point", package="TestPoint")
+        yield Finding(
+            "test point", net, Severity.NOTE, f"{net} has no test point",
+            f"{fresh.ref} gives the meter's probe a place.",
+            "What cannot be probed cannot be tested on twelve boards in a row.", COMMON, "schematic", (), (net,),
+            mend=Mend(f"Add {fresh.ref} on {net}", partial(_add_point, part=fresh, net=net)),
+        )  # fmt: skip
+
+
+def _add_point(design: Design, part: Part, net: str) -> Design:
+    return edits.connect(edits.add_part(design, part), Pin(part.ref, "1"), net)
+
+
+def programming_access(ctx: Context) -> Iterator[Finding]:
+    """Yield controllers whose programming line reaches no connector and no test point."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.model.get("type") != "controller":
+            continue
+        lines = [s for s in kind.pins if s.name in ("PROG", "TXD", "RXD", "BOOT")]
+        if lines and not any(_reaches_plug(ctx, Pin(ref, s.number)) for s in lines):
+            yield Finding(
+                "programming access", ref, Severity.STOP, f"{ref} cannot be programmed once it is soldered in",
+                f"Bring {' or '.join(s.name for s in lines[:2])} out to a header or a test pad.",
+                "A controller without a way in is a brick; a test pad costs nothing.", COMMON, "schematic", (ref,),
+            )  # fmt: skip
+
+
+def _reaches_plug(ctx: Context, pin: Pin) -> bool:
+    net = ctx.net_of.get(pin)
+    return any(
+        ctx.kind(p.ref).connector or ctx.kind(p.ref).prefix == "TP"
+        for p in ctx.design.nets.get(net or "", ())
+        if p != pin
+    )
+
+
+def floating_input(ctx: Context) -> Iterator[Finding]:
+    """Yield nets that hold inputs but nothing that gives them a level."""
+    for net, pins in ctx.design.nets.items():
+        if net in ctx.rails or net == ctx.ground or len(pins) < 2:
+            continue
+        roles = {p: spec_of(ctx.design, ctx.catalogue, p).role for p in pins}
+        inputs = [p for p, role in roles.items() if role == "input"]
+        driven = any(role not in ("input", "no_connect") for p, role in roles.items())
+        if inputs and not driven:
+            names = ", ".join(ctx.label(p) for p in inputs)
+            yield Finding(
+                "floating input", net, Severity.FIX, f"Nothing gives {net} a level",
+                f"{names} only listen. Drive the net, or pull it up or down.",
+                "An input without a level picks up noise, switches at random and draws extra current.", COMMON,
+                "schematic", tuple(p.ref for p in inputs), (net,),
+            )  # fmt: skip
+
+
+def contention(ctx: Context) -> Iterator[Finding]:
+    """Yield nets that two or more push-pull outputs drive."""
+    for net, pins in ctx.design.nets.items():
+        outputs = [p for p in pins if spec_of(ctx.design, ctx.catalogue, p).role == "output"]
+        if len(outputs) > 1:
+            names = " and ".join(ctx.label(p) for p in outputs)
+            yield Finding(
+                "contention", net, Severity.STOP, f"{names} both drive {net}",
+                "Part them, or put an open-drain stage or a switch between.",
+                "Where one says high and the other low, both carry a short-circuit current.", COMMON, "schematic",
+                tuple(p.ref for p in outputs), (net,), value=float(len(outputs)), limit=1.0, unit="outputs",
+            )  # fmt: skip
