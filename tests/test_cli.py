@@ -137,3 +137,16 @@ def test_help_names_every_command(capsys: pytest.CaptureFixture[str]) -> None:
     for command in ("new", "import", "review", "solve", "route", "check", "fab", "quote", "assembly", "reflow", "image", "flash",
                     "bench", "shots"):  # fmt: skip
         assert command in text
+
+
+def test_marks_and_export(tmp_path: Path, project: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    assert run(capsys, "mark", "yellow", "violet", "red", "gold") == (
+        0,
+        {"ohm": 4700.0, "tolerance": 0.05, "e24": 4700.0},
+    )
+    assert run(capsys, "mark", "01C")[1]["ohm"] == 10_000.0
+    assert run(capsys, "mark", "pink")[0] == 2
+    status, told = run(capsys, "export", str(project), "--out", str(tmp_path / "out"))
+    assert status == 0
+    words = ("import", "--parts", told["parts"], "--wiring", told["wiring"], "--out", str(tmp_path / "again"))
+    assert run(capsys, *words)[1]["unaccounted_pins"] == 0

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.findings import Finding, Severity, with_acceptance
 from zesty_trace.core.quantities import say
 from zesty_trace.errors import DeviceError, ZestyError
 
@@ -92,11 +92,27 @@ def _import(a: argparse.Namespace) -> tuple[int, Any, str]:
     return FINE, data, f"{len(design.parts)} parts, {len(design.nets)} nets, {loose} pins not accounted for"
 
 
+def _export(a: argparse.Namespace) -> tuple[int, Any, str]:
+    from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring
+    from zesty_trace.store.project import write_atomically
+
+    design, _, _ = _load(a.project)
+    out = Path(a.out)
+    out.mkdir(parents=True, exist_ok=True)
+    for name, text in (("parts.csv", export_parts(design)), ("wiring.csv", export_wiring(design))):
+        write_atomically(out / name, text.encode())
+    return (
+        FINE,
+        {"parts": str(out / "parts.csv"), "wiring": str(out / "wiring.csv")},
+        f"Wrote parts.csv and wiring.csv in {out}",
+    )
+
+
 def _review(a: argparse.Namespace) -> tuple[int, Any, str]:
     from zesty_trace.core.review.rules import review
 
     design, _, catalogue = _load(a.project)
-    findings = review(design, catalogue)
+    findings = with_acceptance(review(design, catalogue), design.accepted)
     return _verdict(findings), [f.as_dict() for f in findings], _say_findings(findings)
 
 
@@ -165,7 +181,7 @@ def _check(a: argparse.Namespace) -> tuple[int, Any, str]:
     from zesty_trace.core.board.check import check_board
 
     design, _, catalogue = _load(a.project)
-    findings = check_board(design, catalogue)
+    findings = with_acceptance(check_board(design, catalogue), design.accepted)
     return _verdict(findings), [f.as_dict() for f in findings], _say_findings(findings)
 
 
@@ -334,6 +350,18 @@ def _record(a: argparse.Namespace) -> tuple[int, Any, str]:
     return FINE, data, "\n".join(lines) or "No boards yet."
 
 
+def _mark(a: argparse.Namespace) -> tuple[int, Any, str]:
+    from zesty_trace.core.catalogue.markings import nearest, read_bands, read_chip
+
+    words = " ".join(a.marking)
+    if any(c.isalpha() for c in words) and len(words) > 5:
+        ohm, tolerance = read_bands(words)
+        data = {"ohm": ohm, "tolerance": tolerance, "e24": nearest(ohm) if ohm else 0.0}
+        return FINE, data, f"{say(ohm, 'Ω')} ± {tolerance:.3%}"
+    ohm = read_chip(words)
+    return FINE, {"ohm": ohm, "e24": nearest(ohm) if ohm else 0.0}, say(ohm, "Ω")
+
+
 def _shots(a: argparse.Namespace) -> tuple[int, Any, str]:
     done = subprocess.run([sys.executable, "-m", "zesty_trace", "demo", "--shots", a.out], check=False)
     return done.returncode, {"folder": a.out}, f"Pictures in {a.out}"
@@ -360,6 +388,9 @@ def _parser() -> argparse.ArgumentParser:
         ("--parts", {"required": True, "help": "ref, kind, value, package, variants, notes"}),
         ("--wiring", {"required": True, "help": "net, ref, pin"}),
         ("--out", {"required": True, "help": "project folder"}))  # fmt: skip
+    add(
+        "export", _export, "write the design as two CSV files", project, ("--out", {"required": True, "help": "folder"})
+    )
     add("review", _review, "electrical review of the schematic", project)
     add("mend", _mend, "apply the mends that the review offers", project, ("--rule", {"help": "of this rule only"}))
     add("solve", _solve, "voltages, currents and temperatures", project, ("--state", {"help": "operating state"}))
@@ -383,6 +414,8 @@ def _parser() -> argparse.ArgumentParser:
         ("--boards", {"type": int, "default": 1}), ("--meter", {"help": "VISA address"}),
         ("--supply", {"help": "VISA address"}), ("--bus", {"help": "VISA address"}))  # fmt: skip
     add("record", _record, "what happened to each board", project)
+    add("mark", _mark, "what a resistor in the hand is, by its bands or its chip marking",
+        ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}))  # fmt: skip
     add("shots", _shots, "draw each main view of the demo to PNG", ("--out", {"default": "shots"}))
     return parser
 

@@ -23,7 +23,7 @@ from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole, to_json
-from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.findings import Finding, Severity, with_acceptance
 from zesty_trace.core.firmware.image import Image, fit_findings, pages_of, read_image
 from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.ordering.houses import load_houses
@@ -190,7 +190,8 @@ def all_findings(design: Design, catalogue: Catalogue, folder: Path | None, toda
     found: dict[str, list[Finding]] = {}
     for station in STATIONS:
         try:
-            found[station] = station_findings(station, design, catalogue, folder, today)
+            judged = station_findings(station, design, catalogue, folder, today)
+            found[station] = with_acceptance(judged, design.accepted)
         except ZestyError as error:
             found[station] = [_unreadable(station, error)]
     return found

@@ -15,8 +15,8 @@ from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.errors import InputError
 
 OWN = """
-[pressure_sensor]
-title = "Pressure sensor, I2C"
+[light_sensor]
+title = "Light sensor, I2C"
 prefix = "U"
 packages = ["SOIC-8"]
 pins = [["1", "SDA", "open_drain"], ["2", "SCL", "input"], ["3", "VDD", "supply_in"], ["4", "GND", "ground"]]
@@ -74,7 +74,7 @@ def test_junction_stays_finite_far_beyond_its_rating() -> None:
 def test_own_parts_join_the_shipped_ones(tmp_path: Path) -> None:
     (tmp_path / "mine.toml").write_text(OWN)
     both = with_user_parts(shipped(), tmp_path)
-    assert both.kind("pressure_sensor").bus.address == 0x76
+    assert both.kind("light_sensor").bus.address == 0x76
     assert len(both.kinds) == len(shipped().kinds) + 1
     assert with_user_parts(shipped(), tmp_path / "nowhere").kinds == shipped().kinds
 
@@ -82,10 +82,10 @@ def test_own_parts_join_the_shipped_ones(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("change", "where", "words"),
     [
-        pytest.param(("open_drain", "open_drian"), "mine.toml [pressure_sensor]", "unknown role", id="role"),
-        pytest.param(('["2", "SCL"', '["1", "SCL"'), "mine.toml [pressure_sensor]", "twice", id="pin twice"),
-        pytest.param(("SOIC-8", "SOIC-9"), "mine.toml [pressure_sensor]", "unknown package", id="package"),
-        pytest.param(('prefix = "U"', ""), "mine.toml line 2, [pressure_sensor]", "prefix", id="missing field"),
+        pytest.param(("open_drain", "open_drian"), "mine.toml [light_sensor]", "unknown role", id="role"),
+        pytest.param(('["2", "SCL"', '["1", "SCL"'), "mine.toml [light_sensor]", "twice", id="pin twice"),
+        pytest.param(("SOIC-8", "SOIC-9"), "mine.toml [light_sensor]", "unknown package", id="package"),
+        pytest.param(('prefix = "U"', ""), "mine.toml line 2, [light_sensor]", "prefix", id="missing field"),
         pytest.param(("pins = [", "pins = ["[:-1]), "mine.toml", "TOML", id="not TOML"),
     ],
 )

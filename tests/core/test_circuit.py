@@ -105,7 +105,7 @@ def test_derivatives_are_those_of_the_equations(kind: str) -> None:
     terminals = TERMINALS[kind]
     typical = {"ohm": 50, "volt": 3, "i_s": 1e-12, "n": 1.8, "amp": 0.1, "v_on": 1.0, "vth": 1.2, "k": 0.5, "beta": 100,
                "v_out": 3.3, "v_drop": 0.05, "r_drop": 0.3, "i_q": 1e-3, "i_limit": 0.6, "r_out": 0.01, "efficiency": 0.9,
-               "v_min": 6.5}  # fmt: skip
+               "v_min": 6.5, "v_z": 0.4, "i_z": 0.005}  # fmt: skip
     values = {name: np.full((40, 1), float(typical[name])) for name in PARAMETERS[kind]}
     v = rng.uniform(-0.5, 0.6, (40, 1, terminals)) + np.array([7.0, 3.0, 0.0])[:terminals] * (kind in BRANCHES)
     i = rng.uniform(0.01, 0.5, (40, 1)) if kind in BRANCHES else None
@@ -222,3 +222,43 @@ def test_states_are_proposed_from_what_the_controller_drives(mended: Design, cat
     assert names[0] == "all off"
     assert names[-1] == "all on"
     assert {"HEAT on", "FAN on", "BEEP on", "LED_READY on"} <= set(names)
+
+
+def test_zener_holds_its_voltage_and_conducts_forward_like_a_diode() -> None:
+    """5.1 V at 5 mA by its data; 12 V through 1.38 kohm leaves just that current."""
+    values = {**junction_values(0.75, 0.01, 1.5), "v_z": 5.1, "i_z": 0.005}
+    held = Network((source(12.0), resistor("R", "in", "a", 1380), Element("D", "zener", ("0", "a"), values)), "0")
+    assert solve(held).voltage("a") == pytest.approx(5.1, abs=0.02)
+    forward = Network((source(12.0), resistor("R", "in", "a", 1125), Element("D", "zener", ("a", "0"), values)), "0")
+    assert solve(forward).voltage("a") == pytest.approx(0.75, abs=0.02)
+    low = Network((source(3.0), resistor("R", "in", "a", 1380), Element("D", "zener", ("0", "a"), values)), "0")
+    assert solve(low).voltage("a") == pytest.approx(3.0, abs=0.01)
+
+
+@pytest.mark.parametrize(("mirror", "plain"), [("pmos", "nmos"), ("pnp", "npn")])
+def test_opposite_polarity_is_the_mirror_image(mirror: str, plain: str) -> None:
+    values = {"vth": 1.5, "k": 0.3} if plain == "nmos" else {"i_s": 1e-14, "beta": 150.0}
+    names = ("c", "b", "0")
+
+    def out(kind: str, volt: float) -> float:
+        parts = (
+            source(volt),
+            resistor("RC", "in", "c", 470),
+            resistor("RB", "in", "b", 100e3),
+            Element("Q", kind, names, values),
+        )
+        return solve(Network(parts, "0")).voltage("c")
+
+    assert out(mirror, -6.0) == pytest.approx(-out(plain, 6.0), abs=1e-6)
+
+
+def test_high_side_switch_of_a_p_channel_transistor() -> None:
+    """Gate at the supply: off; gate at ground: on, and the load sees the supply less I x Ron."""
+    values = {"vth": 1.5, "k": 1.0 / (0.04 * 3.0)}
+
+    def load(gate: str) -> float:
+        q = Element("Q", "pmos", ("out", gate, "in"), values)
+        return solve(Network((source(5.0), q, resistor("L", "out", "0", 10.0)), "0")).voltage("out")
+
+    assert load("in") < 0.01
+    assert load("0") == pytest.approx(5.0 - 0.5 * 0.04 * 3.0 / 3.5, abs=0.01)

@@ -5,10 +5,11 @@ from __future__ import annotations
 import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Severity
-from zesty_trace.core.review.drive import add_between, e12_at_least
+from zesty_trace.core.review.drive import add_between
 from zesty_trace.core.review.pull_ups import pull_up_limits_ohm
 from zesty_trace.core.review.rules import SOLVED, STATIC, review
 
@@ -184,4 +185,4 @@ def test_pull_up_limits_are_the_formulas_of_the_specification() -> None:
 )
 def test_next_e12_value(wanted: float, series: float) -> None:
     """IEC 60063, E12."""
-    assert e12_at_least(wanted) == pytest.approx(series)
+    assert at_least(wanted, 12) == pytest.approx(series)

@@ -541,3 +541,22 @@ def test_a_design_with_a_kind_that_is_gone_says_which_part(tmp_path: Path, qtbot
     qtbot.waitUntil(lambda: "U4: There is no part kind" in window.status.text.text(), timeout=10_000)
     assert read_project(path).design.parts["U4"].kind == "my_own_sensor"
     window.close()
+
+
+def test_a_finding_is_accepted_with_a_reason_and_taken_back(window: MainWindow, qtbot, settle) -> None:
+    show(window, "schematic", settle)
+    card = window.findings.cards[2]
+    qtbot.mouseClick(card.accept_button, Qt.MouseButton.LeftButton)
+    qtbot.keyClick(card.reason, Qt.Key.Key_Return)
+    assert "with a reason" in window.status.text.text()
+    qtbot.keyClicks(card.reason, "only one is fitted")
+    qtbot.keyClick(card.reason, Qt.Key.Key_Return)
+    settle(window)
+    assert window.session.open_count("schematic") == 2
+    accepted = next(c for c in window.findings.cards if c.finding.accepted)
+    assert accepted.finding.accepted == "only one is fitted"
+    assert accepted.mend_button is None
+    assert read_project(window.session.path).design.accepted or window.session.save()
+    qtbot.mouseClick(accepted.accept_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    assert window.session.open_count("schematic") == 3

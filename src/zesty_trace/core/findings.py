@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from enum import IntEnum
 from typing import Any
 
@@ -50,6 +50,12 @@ class Finding:
     limit: float | None = None
     unit: str = ""
     mend: Mend | None = None
+    accepted: str = ""
+
+    @property
+    def identity(self) -> str:
+        """What the finding is known by from one run to the next."""
+        return f"{self.rule}: {self.key}"
 
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain values for `--json`."""
@@ -58,8 +64,16 @@ class Finding:
             "detail": self.detail, "why": self.why, "source": self.source, "station": self.station,
             "refs": list(self.refs), "nets": list(self.nets), "at_nm": [list(p) for p in self.at],
             "value": self.value, "limit": self.limit, "unit": self.unit,
-            "mend": self.mend.label if self.mend else None,
+            "mend": self.mend.label if self.mend else None, "accepted": self.accepted,
         }  # fmt: skip
+
+
+def with_acceptance(findings: Iterable[Finding], accepted: Mapping[str, str]) -> list[Finding]:
+    """Return findings with those that were accepted turned into notes that carry their reason, worst first."""
+    return worst_first(
+        replace(f, severity=Severity.NOTE, accepted=accepted[f.identity]) if f.identity in accepted else f
+        for f in findings
+    )
 
 
 def worst_first(findings: Iterable[Finding]) -> list[Finding]:

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
+from zesty_trace.core.design.edits import accept_finding, take_back_acceptance
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.session import Session
@@ -19,6 +20,8 @@ class FindingCard(QFrame):
 
     show_asked = Signal(object)
     mend_asked = Signal(object)
+    accepted = Signal(object, str)
+    taken_back = Signal(object)
 
     def __init__(self, number: int, finding: Finding, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -27,7 +30,7 @@ class FindingCard(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 10, 8)
         layout.setSpacing(4)
-        word = QLabel(f"{number} · {finding.severity.word}")
+        word = QLabel(f"{number} · {'accepted' if finding.accepted else finding.severity.word}")
         word.setObjectName("muted")
         title = QLabel(finding.title)
         title.setObjectName("heading")
@@ -35,12 +38,19 @@ class FindingCard(QFrame):
         detail = QLabel(finding.detail)
         detail.setObjectName("muted")
         detail.setWordWrap(True)
+        if finding.accepted:
+            detail.setText(f"Accepted: {finding.accepted}")
         for label in (word, title, detail):
             layout.addWidget(label)
         self.why = QLabel(f"{finding.why}\nFrom: {finding.source}.")
         self.why.setWordWrap(True)
         self.why.hide()
         layout.addWidget(self.why)
+        self.reason = QLineEdit()
+        self.reason.setPlaceholderText("Why it is all right; Enter accepts")
+        self.reason.returnPressed.connect(lambda: self.accepted.emit(finding, self.reason.text()))
+        self.reason.hide()
+        layout.addWidget(self.reason)
         layout.addLayout(self._buttons(finding))
 
     def _buttons(self, finding: Finding) -> QHBoxLayout:
@@ -55,15 +65,30 @@ class FindingCard(QFrame):
         why.setObjectName("link")
         why.clicked.connect(lambda: self.why.setVisible(not self.why.isVisible()))
         row.addWidget(why)
+        if finding.accepted or finding.severity < Severity.NOTE:
+            row.addWidget(self._accept_button(finding))
         row.addStretch(1)
         self.mend_button: QPushButton | None = None
-        if finding.mend:
+        if finding.mend and not finding.accepted:
             self.mend_button = QPushButton("Mend")
             self.mend_button.setToolTip(finding.mend.label)
             self.mend_button.setAccessibleName(f"Mend: {finding.mend.label}")
             self.mend_button.clicked.connect(lambda: self.mend_asked.emit(finding))
             row.addWidget(self.mend_button)
         return row
+
+    def _accept_button(self, finding: Finding) -> QPushButton:
+        self.accept_button = QPushButton("Take back" if finding.accepted else "Accept")
+        self.accept_button.setObjectName("link")
+        if finding.accepted:
+            self.accept_button.clicked.connect(lambda: self.taken_back.emit(finding))
+        else:
+            self.accept_button.clicked.connect(self._ask_reason)
+        return self.accept_button
+
+    def _ask_reason(self) -> None:
+        self.reason.setVisible(not self.reason.isVisible())
+        self.reason.setFocus()
 
     def paintEvent(self, event: QPaintEvent) -> None:
         """Draw the severity stripe over the card's left edge."""
@@ -139,6 +164,8 @@ class FindingsPanel(QWidget):
             card = FindingCard(number, finding)
             card.show_asked.connect(self._session.show_finding)
             card.mend_asked.connect(self._mend)
+            card.accepted.connect(self._accept)
+            card.taken_back.connect(self._take_back)
             layout.addWidget(card)
             self.cards.append(card)
         if not findings:
@@ -168,6 +195,12 @@ class FindingsPanel(QWidget):
             if count:
                 words.append(f"{count} {text}")
         return " · ".join(words) or "none"
+
+    def _accept(self, finding: Finding, reason: str) -> None:
+        self._session.do(f"Accepted: {finding.title}", lambda d: accept_finding(d, finding.identity, reason))
+
+    def _take_back(self, finding: Finding) -> None:
+        self._session.do(f"Counts again: {finding.title}", lambda d: take_back_acceptance(d, finding.identity))
 
     def _mend(self, finding: Finding) -> None:
         if finding.mend:

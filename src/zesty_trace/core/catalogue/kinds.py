@@ -50,6 +50,15 @@ class Need(msgspec.Struct, frozen=True):
     value: str
 
 
+class ElementSpec(msgspec.Struct, frozen=True):
+    """One element of a kind that is made of several: its type, pin names in terminal order, and values."""
+
+    type: str
+    pins: tuple[str, ...]
+    values: dict[str, float] = {}
+    tolerances: dict[str, float] = {}
+
+
 class Kind(msgspec.Struct, frozen=True, kw_only=True):
     """One part kind."""
 
@@ -59,6 +68,7 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     packages: tuple[str, ...]
     pins: tuple[PinSpec, ...]
     model: dict[str, float | int | str]
+    elements: tuple[ElementSpec, ...] = ()
     unit: str = ""
     tolerance: float = 0.0
     facts: dict[str, float] = {}

@@ -104,6 +104,18 @@ def _soic(s: PackageSpec) -> LandPattern:
     return _finish(s, pads, _rect(w, h), (-s.span / 2, top + s.pad[1] / 2 + 0.5))
 
 
+def _dip(s: PackageSpec) -> LandPattern:
+    """Two rows of leads; legs of dual-in-line parts are splayed until bent in, so the span is that of the bent part."""
+    half = s.count // 2
+    top = (half - 1) * s.pitch / 2
+    pads = [
+        _pad(str(i + 1), -s.span / 2, top - i * s.pitch, s.pad, "rect" if i == 0 else "oblong", s.drill)
+        for i in range(half)
+    ]
+    pads += [_pad(str(half + i + 1), s.span / 2, -top + i * s.pitch, s.pad, "oblong", s.drill) for i in range(half)]
+    return _finish(s, pads, _rect(*s.body), (-s.span / 2, top + s.pad[1] / 2 + 0.5))
+
+
 def _quad(s: PackageSpec) -> LandPattern:
     side = s.count // 4
     top = (side - 1) * s.pitch / 2
@@ -196,7 +208,7 @@ def _hole(s: PackageSpec) -> LandPattern:
 
 
 FAMILIES: dict[str, Callable[[PackageSpec], LandPattern]] = {
-    "chip": _chip, "soic": _soic, "quad": _quad, "sot23": _sot23, "sot223": _sot223, "to252": _to252,
+    "chip": _chip, "soic": _soic, "dip": _dip, "quad": _quad, "sot23": _sot23, "sot223": _sot223, "to252": _to252,
     "axial": _axial, "radial": _radial, "strip": _strip, "jack": _jack, "button": _button, "spot": _spot,
     "hole": _hole,
 }  # fmt: skip

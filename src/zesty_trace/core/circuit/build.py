@@ -6,7 +6,7 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.catalogue.kinds import Catalogue, ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of
@@ -178,6 +178,46 @@ def _controller(b: _Builder, part: Part, kind: Kind) -> None:
             b.add(part, "resistor", (pin, ground), {"ohm": INPUT_LEAK_OHM}, {})
 
 
+def _composite(b: _Builder, part: Part, kind: Kind) -> None:
+    """Add each element of a kind that is made of several; junctions and switches are given by their data sheet values."""
+    for spec in kind.elements:
+        pins = tuple(Pin(part.ref, kind.pin_named(name).number) for name in spec.pins)
+        b.add(part, spec.type, pins, _element_values(spec), dict(spec.tolerances))
+
+
+def _element_values(spec: ElementSpec) -> dict[str, float]:
+    v = spec.values
+    if spec.type == "diode":
+        return junction_values(v["vf"], v["if"], v.get("n", 2.0))
+    if spec.type in ("nmos", "pmos"):
+        return {"vth": v["vth"], "k": 1.0 / (v["r_on"] * (v["vgs_on"] - v["vth"]))}
+    return dict(v)
+
+
+def _pmos(b: _Builder, part: Part, kind: Kind) -> None:
+    vth = kind.number("vth")
+    k = 1.0 / (kind.number("r_on") * (kind.number("vgs_on") - vth))
+    pins = (_pin(part, kind, "D"), _pin(part, kind, "G"), _pin(part, kind, "S"))
+    b.add(part, "pmos", pins, {"vth": vth, "k": k}, {"k": 0.2})
+
+
+def _pnp(b: _Builder, part: Part, kind: Kind) -> None:
+    pins = (_pin(part, kind, "C"), _pin(part, kind, "B"), _pin(part, kind, "E"))
+    b.add(part, "pnp", pins, {"i_s": kind.number("i_s"), "beta": kind.number("beta")}, {"beta": 0.5})
+
+
+def _zener(b: _Builder, part: Part, kind: Kind) -> None:
+    volt = leading_value(part.value) or kind.number("v_z", 5.1)
+    values = {**junction_values(0.75, 0.01, 1.5), "v_z": volt, "i_z": kind.number("i_z", 0.005)}
+    b.add(part, "zener", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {"v_z": kind.tolerance})
+
+
+def _battery(b: _Builder, part: Part, kind: Kind) -> None:
+    pins = (Pin(part.ref, "1"), Pin(part.ref, "2"))
+    volt = leading_value(part.value) or kind.number("volt")
+    b.add(part, "source", pins, {"volt": volt, "ohm": kind.number("ohm", 0.1)}, {"volt": kind.tolerance})
+
+
 def _nothing(b: _Builder, part: Part, kind: Kind) -> None:
     """A part that carries no direct current."""
 
@@ -186,6 +226,7 @@ MODELS: dict[str, Callable[[_Builder, Part, Kind], None]] = {
     "resistor": _resistor, "fixed_resistor": _fixed_resistor, "capacitor": _nothing, "open": _nothing,
     "diode": _diode, "led": _diode, "nmos": _nmos, "npn": _npn, "inlet": _inlet, "regulator": _regulator,
     "converter": _converter, "current_load": _current_load, "load": _load, "controller": _controller,
+    "composite": _composite, "pmos": _pmos, "pnp": _pnp, "zener": _zener, "battery": _battery,
 }  # fmt: skip
 
 

@@ -18,6 +18,7 @@ from zesty_trace.core.circuit.network import FloatArray
 THERMAL_V = 0.025852  # k T / q at 300 K, V
 MAX_EXPONENT = 80.0
 BODY_DIODE_A = 1e-13
+ZENER_SLOPE_V = 0.05  # how sharp the knee is: tens of millivolts a decade, common practice
 LOAD_KNEE_V = 0.1
 LOAD_LEAK_S = 5e-6
 WAKE_V = 1.2
@@ -76,6 +77,14 @@ def diode(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stam
     return _two_terminal(v, current, slope)
 
 
+def zener(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Anode, cathode: forward a junction, backward a second one that drops `v_z` at `i_z`."""
+    volt = v[..., 0] - v[..., 1]
+    forward, g_f = junction(volt, p["i_s"], p["n"] * THERMAL_V)
+    backward, g_b = junction(-volt - p["v_z"], p["i_z"], ZENER_SLOPE_V)
+    return _two_terminal(v, forward - backward - p["i_z"], g_f + g_b)
+
+
 def current_load(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
     """A load that takes a constant current once its voltage is well above `v_on`, and leaks a little below."""
     volt = v[..., 0] - v[..., 1]
@@ -126,6 +135,21 @@ def npn(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
     by_v[..., 1, 0], by_v[..., 1, 1], by_v[..., 1, 2] = -g_r, g_f / beta + g_r, -g_f / beta
     by_v[..., 2, :] = -by_v[..., 0, :] - by_v[..., 1, :]
     return Stamp(flow, by_v)
+
+
+def _mirrored(stamp: Stamp) -> Stamp:
+    """Return the stamp of the opposite polarity, worked out at the negated voltages: i(v) = -i_n(-v)."""
+    return Stamp(-stamp.current, stamp.by_v)
+
+
+def pmos(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Drain, gate, source; `vth` is given as a positive number."""
+    return _mirrored(nmos(-v, i, p))
+
+
+def pnp(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Collector, base, emitter."""
+    return _mirrored(npn(-v, i, p))
 
 
 def source(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
@@ -213,7 +237,6 @@ def converter(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> 
 
 
 EQUATIONS = {
-    "resistor": resistor, "source": source, "diode": diode, "current_load": current_load, "nmos": nmos, "npn": npn,
-    "regulator": regulator, "converter": converter,
+    "resistor": resistor, "source": source, "diode": diode, "zener": zener, "current_load": current_load, "nmos": nmos,
+    "pmos": pmos, "npn": npn, "pnp": pnp, "regulator": regulator, "converter": converter,
 }  # fmt: skip
-NONLINEAR = ("diode", "current_load", "nmos", "npn", "regulator", "converter")

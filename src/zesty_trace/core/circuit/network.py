@@ -16,15 +16,19 @@ BoolArray = npt.NDArray[np.bool_]
 
 # Terminals and parameters of each element type. Units: V, A, Ω; n and beta are plain numbers.
 TERMINALS = {
-    "resistor": 2, "source": 2, "diode": 2, "current_load": 2, "nmos": 3, "npn": 3, "regulator": 3, "converter": 3,
+    "resistor": 2, "source": 2, "diode": 2, "zener": 2, "current_load": 2, "nmos": 3, "pmos": 3, "npn": 3, "pnp": 3,
+    "regulator": 3, "converter": 3,
 }  # fmt: skip
 PARAMETERS = {
     "resistor": ("ohm",),
     "source": ("volt", "ohm"),
     "diode": ("i_s", "n"),
     "current_load": ("amp", "v_on"),
+    "zener": ("i_s", "n", "v_z", "i_z"),
     "nmos": ("vth", "k"),
+    "pmos": ("vth", "k"),
     "npn": ("i_s", "beta"),
+    "pnp": ("i_s", "beta"),
     "regulator": ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out"),
     "converter": ("v_out", "efficiency", "v_min", "i_q", "i_limit", "r_out"),
 }
@@ -35,7 +39,7 @@ BRANCHES = ("source", "regulator", "converter")
 class Element:
     """One element. `nodes` and `pins` run in terminal order:
 
-    two-terminal: plus (anode, supply), minus; nmos: drain, gate, source; npn: collector, base, emitter;
+    two-terminal: plus (anode, supply), minus; nmos, pmos: drain, gate, source; npn, pnp: collector, base, emitter;
     regulator and converter: in, out, ground. `tolerances` has relative half-widths by parameter.
     """
 

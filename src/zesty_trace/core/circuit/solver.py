@@ -13,7 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_trace.core.circuit.devices import EQUATIONS, THERMAL_V
+from zesty_trace.core.circuit.devices import EQUATIONS, THERMAL_V, ZENER_SLOPE_V
 from zesty_trace.core.circuit.network import (
     BoolArray,
     Compiled,
@@ -31,6 +31,7 @@ GMIN_S = 1e-12
 MAX_STEPS = 120
 RESIDUAL_A = 1e-10
 STEP_V = 1e-9
+_Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float]  # plus, minus, n V_T, offset
 
 
 @dataclass(frozen=True)
@@ -175,9 +176,9 @@ def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
     padded_old = np.concatenate([old, np.zeros((len(old), 1))], axis=1)
     padded_new = np.concatenate([new, np.zeros((len(new), 1))], axis=1)
     for group in compiled.groups:
-        for a, b, n_vt in _junctions(group):
-            before = padded_old[:, a] - padded_old[:, b]
-            after = padded_new[:, a] - padded_new[:, b]
+        for a, b, n_vt, offset in _junctions(group):
+            before = padded_old[:, a] - padded_old[:, b] - offset
+            after = padded_new[:, a] - padded_new[:, b] - offset
             step = after - before
             knee = np.maximum(before, n_vt * 20.0)
             room = np.maximum(knee - before, 0.0) + 3.0 * n_vt
@@ -186,14 +187,21 @@ def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
     return np.asarray(old + allowed[:, None] * (new - old))
 
 
-def _junctions(group: Group) -> list[tuple[IntArray, IntArray, FloatArray | float]]:
+def _junctions(group: Group) -> list[_Junction]:
     n = group.nodes
-    if group.type == "diode":
-        return [(n[:, 0], n[:, 1], group.values["n"] * THERMAL_V)]
+    if group.type in ("diode", "zener"):
+        found: list[_Junction] = [(n[:, 0], n[:, 1], group.values["n"] * THERMAL_V, 0.0)]
+        if group.type == "zener":
+            found.append((n[:, 1], n[:, 0], ZENER_SLOPE_V, group.values["v_z"]))
+        return found
     if group.type == "nmos":
-        return [(n[:, 2], n[:, 0], THERMAL_V)]
+        return [(n[:, 2], n[:, 0], THERMAL_V, 0.0)]
+    if group.type == "pmos":
+        return [(n[:, 0], n[:, 2], THERMAL_V, 0.0)]
     if group.type == "npn":
-        return [(n[:, 1], n[:, 2], THERMAL_V), (n[:, 1], n[:, 0], THERMAL_V)]
+        return [(n[:, 1], n[:, 2], THERMAL_V, 0.0), (n[:, 1], n[:, 0], THERMAL_V, 0.0)]
+    if group.type == "pnp":
+        return [(n[:, 2], n[:, 1], THERMAL_V, 0.0), (n[:, 0], n[:, 1], THERMAL_V, 0.0)]
     return []
 
 
@@ -263,6 +271,6 @@ def floating_nodes(network: Network) -> list[str]:
 
 def _paths(element: Element) -> list[tuple[str, str]]:
     n = element.nodes
-    if element.type == "nmos":
+    if element.type in ("nmos", "pmos"):
         return [(n[0], n[2])]
     return list(itertools.pairwise(n))

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.design.model import Design, Pin
 
-SWITCHES = ("nmos", "npn")
+SWITCHES = ("nmos", "npn", "pmos", "pnp")
 
 
 def kind_of(design: Design, catalogue: Catalogue, ref: str) -> Kind:

@@ -95,6 +95,11 @@ def _rest(old: Design, new: Design) -> Iterator[str]:
         yield f"moved on the sheet: {_list(moved)}"
     if old.images != new.images:
         yield f"images: {_list(i.file for i in new.images)}"
+    for identity, reason in new.accepted.items():
+        if old.accepted.get(identity) != reason:
+            yield f"accepted ({reason}): {identity}"
+    for identity in old.accepted.keys() - new.accepted.keys():
+        yield f"counts again: {identity}"
     for note in new.changes:
         if note not in old.changes:
             yield f"{'dealt with' if note.done else 'to do'}: {note.text}"

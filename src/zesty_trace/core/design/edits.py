@@ -211,6 +211,18 @@ def tick_change(design: Design, index: int, done: bool) -> Design:
     return replace(design, changes=tuple(notes))
 
 
+def accept_finding(design: Design, identity: str, reason: str) -> Design:
+    """Accept a finding with a reason, which is kept and shown."""
+    if not reason.strip():
+        raise EditError("A finding is accepted with a reason", identity, "Type why it is all right as it is")
+    return replace(design, accepted={**design.accepted, identity: reason.strip()})
+
+
+def take_back_acceptance(design: Design, identity: str) -> Design:
+    """Let an accepted finding count again."""
+    return replace(design, accepted={k: r for k, r in design.accepted.items() if k != identity})
+
+
 def next_revision(design: Design) -> Design:
     """Return the design as the start of its next revision: A becomes B, ..., Z becomes AA."""
     letters = design.revision or "A"
@@ -251,8 +263,8 @@ def _part(design: Design, ref: str) -> Part:
 
 
 __all__ = [
-    "add_part", "change_part", "connect", "disconnect", "forget_sheet", "fresh_net",
+    "accept_finding", "add_part", "change_part", "connect", "disconnect", "forget_sheet", "fresh_net",
     "fresh_ref", "join_pins", "leave_open", "merge_nets", "move_on_sheet", "next_revision", "note_change", "nudge",
     "place", "remove_part", "rename_net", "rip_up", "set_board", "set_brief", "set_build", "set_copper", "set_images",
-    "set_name", "set_outline", "tick_change",
+    "set_name", "set_outline", "take_back_acceptance", "tick_change",
 ]  # fmt: skip

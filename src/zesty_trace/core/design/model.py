@@ -178,6 +178,7 @@ class Design(msgspec.Struct, frozen=True, kw_only=True):
     build: Build = Build()
     images: tuple[ImageSpec, ...] = ()
     changes: tuple[ChangeNote, ...] = ()
+    accepted: dict[str, str] = {}
 
     def net_of(self) -> dict[Pin, str]:
         """Return the net of every connected pin."""

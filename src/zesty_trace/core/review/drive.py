@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import controller_outputs, other_net, spec_of
 from zesty_trace.core.design import edits
@@ -15,19 +16,8 @@ from zesty_trace.core.quantities import leading_value, say, say_part_value
 from zesty_trace.core.review.context import Context
 
 COMMON = "common practice"
-E12 = (1.0, 1.2, 1.5, 1.8, 2.2, 2.7, 3.3, 3.9, 4.7, 5.6, 6.8, 8.2)  # IEC 60063
 RESISTOR_SHARE = 0.7
 CAPACITOR_SHARE = 0.8
-
-
-def e12_at_least(value: float) -> float:
-    """Return the smallest E12 value (IEC 60063) that is not below `value`."""
-    decade = 1.0
-    while decade * 10 <= value:
-        decade *= 10
-    while decade > value:
-        decade /= 10
-    return next((decade * step for step in E12 if decade * step >= value * 0.9999), decade * 10)
 
 
 def add_between(design: Design, part: Part, first: str, second: str) -> Design:
@@ -50,7 +40,7 @@ def led_current(ctx: Context) -> Iterator[Finding]:
         mend = None
         detail = "It has no series resistor: put one in line."
         if series:
-            wanted = say_part_value(e12_at_least(_series_for(ctx, ref, series, amp, rated / 2)))
+            wanted = say_part_value(at_least(_series_for(ctx, ref, series, amp, rated / 2), 12))
             detail = (
                 f"{series} is {ctx.design.parts[series].value}; {wanted} would give about {say(rated / 2, 'A', 2)}."
             )

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import ground_net, kind_of, spec_of, supply_nets
+from zesty_trace.core.circuit.topology import SWITCHES, ground_net, kind_of, spec_of, supply_nets
 from zesty_trace.core.design.model import Design, Pin
 
 ORDER = ("Power", "Controller", "Bus", "Display", "Outputs", "Panel", "Ports", "Other")
@@ -53,7 +53,7 @@ class _Proposal:
             return "Power"
         if model == "controller":
             return "Controller"
-        if model in ("nmos", "npn"):
+        if model in SWITCHES:
             return "Switch"
         if kind.bus and kind.bus.role == "device":
             return "Display" if kind.connector else "Bus"

@@ -17,7 +17,8 @@ PITCH = 2
 TEXT_UNITS = 0.85  # width of one letter of a pin name, grid units
 
 LOOKS: dict[str, Look] = {
-    "resistor": "resistor", "capacitor": "capacitor", "diode": "diode", "led": "led", "current_load": "sounder",
+    "resistor": "resistor", "capacitor": "capacitor", "diode": "diode", "zener": "diode", "led": "led",
+    "current_load": "sounder", "fixed_resistor": "resistor",
 }  # fmt: skip
 
 
@@ -63,7 +64,7 @@ def look_of(kind: Kind) -> Look:
         return "button"
     if kind.prefix == "TP":
         return "point"
-    if model in ("nmos", "npn"):
+    if model in ("nmos", "npn", "pmos", "pnp"):
         return "switch"
     if kind.connector:
         return "box"
@@ -102,12 +103,13 @@ def point(kind: Kind, hangs: bool) -> Symbol:
 
 
 def low_side_switch(kind: Kind) -> Symbol:
-    """Return a transistor with its control pin left, load pin on top, common pin at the bottom."""
+    """Return a transistor with its control pin left; the common pin of a P type is on top, of an N type at the bottom."""
     control, load, common = _switch_pins(kind)
+    upper, lower = (common, load) if kind.model["type"] in ("pmos", "pnp") else (load, common)
     pins = (
         SymbolPin(control.number, control.name, -3, 0, "left"),
-        SymbolPin(load.number, load.name, 0, -3, "top"),
-        SymbolPin(common.number, common.name, 0, 3, "bottom"),
+        SymbolPin(upper.number, upper.name, 0, -3, "top"),
+        SymbolPin(lower.number, lower.name, 0, 3, "bottom"),
     )
     return Symbol("switch", -1.6, -1.6, 1.6, 1.6, pins)
 
