@@ -12,6 +12,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(prog="zesty-trace", description="From a proven prototype to tested boards.")
     commands = parser.add_subparsers(dest="command")
     demo = commands.add_parser("demo", help="open the demo project")
+    demo.add_argument("name", nargs="?", default="proofing", help="proofing, tide-dial or sensor-node")
     demo.add_argument("--reset", action="store_true", help="start the demo afresh")
     demo.add_argument("--shots", type=Path, metavar="DIR", help="draw each main view to PNG (1280x800) and leave")
     project = commands.add_parser("open", help="open a project folder")
@@ -21,7 +22,9 @@ def main() -> int:
 
     if options.command == "open":
         return run(options.folder, False, None)
-    return run(None, getattr(options, "reset", False), getattr(options, "shots", None))
+    return run(
+        None, getattr(options, "reset", False), getattr(options, "shots", None), getattr(options, "name", "proofing")
+    )
 
 
 if __name__ == "__main__":

@@ -66,7 +66,7 @@ def _new(a: argparse.Namespace) -> tuple[int, Any, str]:
 
     path = Path(a.project)
     if a.demo:
-        design = journey.create_demo(path, date.today())
+        design = journey.create_demo(path, date.today(), a.demo)
     else:
         design = set_name(Design(), a.name or path.name)
         ProjectFolder.create(path, design).close()
@@ -122,11 +122,15 @@ def _mend(a: argparse.Namespace) -> tuple[int, Any, str]:
     done: list[str] = []
 
     def mend_all(design: Design, catalogue: Any) -> Design:
-        for f in review(design, catalogue):
-            if f.mend and (not a.rule or f.rule == a.rule):
-                design = f.mend.apply(design)
-                done.append(f.mend.label)
-        return design
+        tried: set[str] = set()
+        while True:
+            open_ = [f for f in review(design, catalogue) if f.mend and f.identity not in tried]
+            chosen = next((f for f in open_ if not a.rule or f.rule == a.rule), None)
+            if chosen is None or chosen.mend is None:
+                return design
+            tried.add(chosen.identity)
+            design = chosen.mend.apply(design)
+            done.append(chosen.mend.label)
 
     _edit(a.project, mend_all)
     return FINE, {"mended": done}, "\n".join(f"Mended: {d}" for d in done) or "Nothing to mend."
@@ -383,7 +387,7 @@ def _parser() -> argparse.ArgumentParser:
 
     project = ("project", {"help": "the project folder"})
     add("new", _new, "make a project", project, ("--name", {"help": "its name"}),
-        ("--demo", {"action": "store_true", "help": "make the proofing cabinet demo"}))  # fmt: skip
+        ("--demo", {"nargs": "?", "const": "proofing", "help": "make a demo: proofing, tide-dial or sensor-node"}))  # fmt: skip
     add("import", _import, "make or update a project from two CSV files",
         ("--parts", {"required": True, "help": "ref, kind, value, package, variants, notes"}),
         ("--wiring", {"required": True, "help": "net, ref, pin"}),

@@ -36,7 +36,7 @@ from zesty_trace.devices.usart_bootloader import Bootloader, Link, blocks_of, fl
 from zesty_trace.errors import DeviceError, EditError, InputError, StoreError, ZestyError
 from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
-from zesty_trace.stations import STATIONS
+from zesty_trace.stations import DEMOS, STATIONS
 from zesty_trace.store.project import ProjectFolder, write_atomically
 from zesty_trace.store.records import BoardRecord, Records, serial_number
 
@@ -67,9 +67,9 @@ def import_files(parts: Path, wiring: Path, catalogue: Catalogue, base: Design |
     return import_prototype(texts[0], texts[1], catalogue, base, (parts.name, wiring.name))
 
 
-def demo_base(today: date) -> Design:
-    """Return the facts of the demo, without parts."""
-    root = files("zesty_trace") / "data" / "demo" / DEMO
+def demo_base(today: date, demo: str = DEMO) -> Design:
+    """Return the facts of a demo, without parts."""
+    root = files("zesty_trace") / "data" / "demo" / demo
     facts = tomllib.loads((root / "demo.toml").read_text("utf-8"))
     needed = today + timedelta(weeks=facts["weeks_until_needed"])
     needed += timedelta(days=(4 - needed.weekday()) % 7)
@@ -78,23 +78,28 @@ def demo_base(today: date) -> Design:
         for ref, (x, y, turn) in facts["template"].items()
     )
     design = edits.set_brief(
-        edits.set_name(Design(variants=("Basic", "Full")), facts["name"]),
+        edits.set_name(Design(variants=tuple(facts.get("variants", ()))), facts["name"]),
         purpose=facts["purpose"], quantity=facts["quantity"], needed_by=needed.isoformat(),
         budget_eur=float(facts["budget_eur"]), supply_v=facts["supply_v"], supply_limit_a=facts["supply_limit_a"],
         ambient_c=float(facts["ambient_c"]), humidity_pct=float(facts["humidity_pct"]),
         case_width_nm=nm(facts["width_mm"]), case_height_nm=nm(facts["height_mm"]),
         case_depth_nm=nm(facts["depth_mm"]), template=template, facts=facts["facts"],
     )  # fmt: skip
-    image = ImageSpec(file=facts["image"], target=facts["target"])
-    return edits.set_images(edits.set_build(design, variant=facts["variant"], alloy=facts["alloy"]), [image])
+    images = [ImageSpec(file=facts["image"], target=facts["target"])] if "image" in facts else []
+    return edits.set_images(edits.set_build(design, variant=facts["variant"], alloy=facts["alloy"]), images)
 
 
-def create_demo(folder: Path, today: date) -> Design:
-    """Make the demo project in an empty folder, by importing its two tables as a user would. Return its design."""
-    root = files("zesty_trace") / "data" / "demo" / DEMO
+def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
+    """Make a demo project in an empty folder, by importing its two tables as a user would. Return its design.
+
+    InputError for a demo that does not exist.
+    """
+    if demo not in DEMOS:
+        raise InputError(f"There is no demo “{demo}”", demo, f"Known: {', '.join(DEMOS)}")
+    root = files("zesty_trace") / "data" / "demo" / demo
     catalogue = shipped()
     texts = [(root / name).read_text("utf-8") for name in ("parts.csv", "wiring.csv")]
-    design = place_rest(import_prototype(texts[0], texts[1], catalogue, demo_base(today)), catalogue)
+    design = place_rest(import_prototype(texts[0], texts[1], catalogue, demo_base(today, demo)), catalogue)
     with ProjectFolder.create(folder, design):
         for name in ("parts.csv", "wiring.csv"):
             (folder / name).write_text((root / name).read_text("utf-8"), "utf-8")

@@ -1,4 +1,4 @@
-"""The eight stations of the journey: their keys in order, their names, and the step to take at each."""
+"""Names that the window needs before anything heavy is loaded: the stations, the step to take at each, the demos."""
 
 from __future__ import annotations
 
@@ -17,3 +17,4 @@ NEXT_STEPS = {
     "bench": "Measure the batch.",
     "next": "Note what the next revision should do better, tick it off, start it.",
 }
+DEMOS = {"proofing": "proofing-cabinet", "tide-dial": "wall-tide-dial", "sensor-node": "radio-sensor-node"}

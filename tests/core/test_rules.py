@@ -33,7 +33,7 @@ def value(ref: str, text: str):
 
 
 def test_there_are_two_dozen_rules_and_the_mended_demo_is_quiet(mended: Design, catalogue: Catalogue) -> None:
-    assert len(STATIC) + len(SOLVED) == 22
+    assert len(STATIC) + len(SOLVED) == 23
     assert review(mended, catalogue) == []
 
 
@@ -186,3 +186,19 @@ def test_pull_up_limits_are_the_formulas_of_the_specification() -> None:
 def test_next_e12_value(wanted: float, series: float) -> None:
     """IEC 60063, E12."""
     assert at_least(wanted, 12) == pytest.approx(series)
+
+
+def test_two_mends_that_add_parts_do_not_get_in_each_others_way(mended: Design, catalogue: Catalogue) -> None:
+    bare = edits.remove_part(edits.remove_part(mended, "R2"), "R3")
+    first, second = [f for f in review(bare, catalogue) if f.rule == "pull-up missing"]
+    after = second.mend.apply(first.mend.apply(bare))
+    assert not any(f.rule == "pull-up missing" for f in review(after, catalogue))
+
+
+def test_an_input_whose_high_is_too_low(mended: Design, catalogue: Catalogue) -> None:
+    """0.7 x 5 V = 3.5 V is what the light wants to see; the controller gives 3.3 V."""
+    design = edits.add_part(mended, Part(ref="D20", kind="led_addressable", package="LED-5050"))
+    for number, net in (("1", "5V"), ("3", "GND"), ("4", "PROG")):
+        design = edits.connect(design, Pin("D20", number), net)
+    finding = found(design, catalogue, "high too low")
+    assert (finding.value, finding.limit) == (pytest.approx(3.3, abs=0.01), pytest.approx(3.5, abs=0.02))

@@ -560,3 +560,14 @@ def test_a_finding_is_accepted_with_a_reason_and_taken_back(window: MainWindow, 
     qtbot.mouseClick(accepted.accept_button, Qt.MouseButton.LeftButton)
     settle(window)
     assert window.session.open_count("schematic") == 3
+
+
+def test_another_demo_is_made_and_opened_from_the_palette(
+    window: MainWindow, tmp_path: Path, qtbot, monkeypatch, settle
+) -> None:
+    monkeypatch.setenv("XDG_DATA_HOME", str(tmp_path / "data"))
+    asked: list[Path] = []
+    window.open_asked.connect(asked.append)
+    next(a for a in window.window_actions() if a.title == "Open demo: radio sensor node").run()
+    settle(window)
+    assert read_project(asked[0]).design.name == "Radio sensor node"

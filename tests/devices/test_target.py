@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 import threading
 from functools import reduce
 from operator import xor
@@ -25,7 +24,8 @@ class Wire:
         self.ours, self.theirs = socket.socketpair()
         self.ours.settimeout(2)
         self.chip = StandInTarget(TARGET)
-        threading.Thread(target=self._serve, daemon=True).start()
+        self.thread = threading.Thread(target=self._serve, daemon=True)
+        self.thread.start()
 
     def _serve(self) -> None:
         try:
@@ -46,7 +46,8 @@ def wire():
     made = Wire()
     yield made
     made.ours.close()
-    os.close(os.dup(made.theirs.fileno()))
+    made.thread.join(5)  # the descriptor's number must not be reused while the target still reads it
+    assert not made.thread.is_alive()
     made.theirs.close()
 
 

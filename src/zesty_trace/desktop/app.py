@@ -16,7 +16,7 @@ from PySide6.QtWidgets import QApplication
 
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.opening import demo_folder, open_project, remember
-from zesty_trace.errors import StoreError
+from zesty_trace.errors import StoreError, ZestyError
 
 if TYPE_CHECKING:
     import subprocess
@@ -95,8 +95,8 @@ class Windows:
             QMessageBox.warning(None, "The project cannot be opened", str(error))
 
 
-def run(path: Path | None, reset: bool, shots: Path | None) -> int:
-    """Open the demo (no path) or a project; with `shots`, draw each view to PNG and leave."""
+def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofing") -> int:
+    """Open a demo (no path) or a project; with `shots`, draw each view to PNG and leave."""
     with display():
         app = make_application()
         if shots is not None:
@@ -106,8 +106,8 @@ def run(path: Path | None, reset: bool, shots: Path | None) -> int:
             return 0
         windows = Windows()
         try:
-            windows.show(path or demo_folder(reset))
-        except StoreError as error:
+            windows.show(path or demo_folder(reset, demo))
+        except ZestyError as error:
             print(error, file=sys.stderr)
             return 2
         return app.exec()

@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QSettings, QTimer
 
 from zesty_trace.desktop.session import Session
+from zesty_trace.stations import DEMOS
 from zesty_trace.store.project import DamagedProject, ProjectFolder, restore_last_good
 
 RECENT_COUNT = 8
@@ -21,15 +22,15 @@ def data_folder() -> Path:
     return user_data_path("zesty-trace", appauthor=False)
 
 
-def demo_folder(reset: bool) -> Path:
-    """Return the demo project, made when it is not there or is asked to be fresh."""
-    path = data_folder() / "demo" / "proofing-cabinet"
+def demo_folder(reset: bool, demo: str = "proofing") -> Path:
+    """Return a demo project, made when it is not there or is asked to be fresh. InputError for an unknown demo."""
+    path = data_folder() / "demo" / DEMOS.get(demo, demo)
     if reset and path.exists():
         shutil.rmtree(path)
     if not (path / "design.json").exists():
         from zesty_trace.journey import create_demo
 
-        create_demo(path, date.today())
+        create_demo(path, date.today(), demo)
     return path
 
 

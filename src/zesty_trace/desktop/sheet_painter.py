@@ -34,6 +34,7 @@ class SheetView:
 
 
 REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
+LARGEST_SHARE = 2.1  # far out, text may grow to this many sheet units, so that it stays in its room
 
 
 def text_font(bold: bool = False) -> QFont:
@@ -63,7 +64,7 @@ def draw_text(
     scale = abs(p.transform().m11()) or abs(p.transform().m12()) or 1.0
     if size * scale < hide_px:
         return
-    size = max(size, least_px / scale)
+    size = max(size, min(least_px, LARGEST_SHARE * scale) / scale)
     p.save()
     p.translate(x, y)
     k = size / 20.0
@@ -254,7 +255,7 @@ class SheetPainter:
         left, top, right, bottom = s.body()
         kind = kind_of(self.view.design, self.view.catalogue, s.ref)
         wide = right - left
-        names = max((len(q.name) for q in s.symbol.pins if q.side in ("left", "right")), default=0) * 0.72
+        names = max((len(q.name) for q in s.symbol.pins if q.side in ("left", "right")), default=0) * 0.95
         middle_free = wide - 2 * names > len(s.ref) * 0.9
         for pin in s.symbol.pins:
             x, y = s.pin_at(pin)

@@ -26,11 +26,11 @@ from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.findings_panel import FindingsPanel
 from zesty_trace.desktop.journey_trace import JourneyTrace
-from zesty_trace.desktop.opening import new_project, recent
+from zesty_trace.desktop.opening import demo_folder, new_project, recent
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.status import StatusStrip
 from zesty_trace.errors import StoreError
-from zesty_trace.stations import STATION_TITLES, STATIONS
+from zesty_trace.stations import DEMOS, STATION_TITLES, STATIONS
 
 if TYPE_CHECKING:
     from zesty_trace.desktop.palette import Palette
@@ -171,6 +171,7 @@ class MainWindow(QMainWindow):
             Action("Open another project", "Ctrl+Shift+O", self.choose_project),
             Action("New project", "Ctrl+Shift+N", self.new_project),
             *self._recent_actions(),
+            *self._demo_actions(),
             Action("Switch between light and dark", "Ctrl+T", self.switch_theme),
             Action("All actions", "Ctrl+K", self.open_palette),
         ]
@@ -181,6 +182,15 @@ class MainWindow(QMainWindow):
 
         others = [p for p in recent(self.settings) if p != self.session.path]
         return [Action(f"Open recent: {p.name} ({p.parent})", "", opener(p)) for p in others]
+
+    def _demo_actions(self) -> list[Action]:
+        def maker(demo: str) -> Callable[[], None]:
+            def work(report: object) -> Path:
+                return demo_folder(False, demo)
+
+            return lambda: self.session.jobs.start("Making the demo", work, self.open_asked.emit) and None
+
+        return [Action(f"Open demo: {name.replace('-', ' ')}", "", maker(demo)) for demo, name in DEMOS.items()]
 
     def choose_project(self) -> None:
         """Ask for a project folder and open it in a window of its own."""

@@ -50,6 +50,13 @@ def add_part(design: Design, part: Part) -> Design:
     return replace(design, parts={**design.parts, part.ref: part})
 
 
+def add_fresh_part(design: Design, part: Part) -> tuple[Design, str]:
+    """Add a part, under the next free reference of its letters if its own is taken; return the reference too."""
+    if part.ref in design.parts:
+        part = replace(part, ref=fresh_ref(design, part.ref.rstrip("0123456789")))
+    return add_part(design, part), part.ref
+
+
 def change_part(design: Design, ref: str, **facts: Any) -> Design:
     """Change the value, package, block, variants or notes of a part."""
     return replace(design, parts={**design.parts, ref: replace(_part(design, ref), **facts)})
@@ -263,7 +270,7 @@ def _part(design: Design, ref: str) -> Part:
 
 
 __all__ = [
-    "accept_finding", "add_part", "change_part", "connect", "disconnect", "forget_sheet", "fresh_net",
+    "accept_finding", "add_fresh_part", "add_part", "change_part", "connect", "disconnect", "forget_sheet", "fresh_net",
     "fresh_ref", "join_pins", "leave_open", "merge_nets", "move_on_sheet", "next_revision", "note_change", "nudge",
     "place", "remove_part", "rename_net", "rip_up", "set_board", "set_brief", "set_build", "set_copper", "set_images",
     "set_name", "set_outline", "take_back_acceptance", "tick_change",

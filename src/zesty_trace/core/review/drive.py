@@ -22,8 +22,8 @@ CAPACITOR_SHARE = 0.8
 
 def add_between(design: Design, part: Part, first: str, second: str) -> Design:
     """Add a two-pin part with pin 1 on `first` and pin 2 on `second`."""
-    design = edits.add_part(design, part)
-    return edits.connect(edits.connect(design, Pin(part.ref, "1"), first), Pin(part.ref, "2"), second)
+    design, ref = edits.add_fresh_part(design, part)
+    return edits.connect(edits.connect(design, Pin(ref, "1"), first), Pin(ref, "2"), second)
 
 
 def led_current(ctx: Context) -> Iterator[Finding]:

@@ -126,6 +126,42 @@ def _move_all(design: Design, pins: tuple[Pin, ...], net: str) -> Design:
     return design
 
 
+def high_too_low(ctx: Context) -> Iterator[Finding]:
+    """Yield inputs whose driver's high level is below what they need to see a high."""
+    for net, pins in ctx.design.nets.items():
+        if net in ctx.rails or net == ctx.ground:
+            continue
+        volt = _high_level(ctx, net)
+        for pin in pins:
+            facts, supply = ctx.kind(pin.ref).facts, ctx.supply_of(pin.ref)
+            if spec_of(ctx.design, ctx.catalogue, pin).role != "input" or "v_ih_fraction" not in facts or not supply:
+                continue
+            needed = facts["v_ih_fraction"] * ctx.highest.get(supply, 0.0)
+            if volt is not None and volt < needed - SLACK_V:
+                yield Finding(
+                    "high too low", f"{net} {pin}", Severity.FIX,
+                    f"{ctx.label(pin)} sees {say(volt, 'V')} as high, needs {say(needed, 'V')}",
+                    f"{net} comes from a lower supply. Put a level shifter between, or feed {pin.ref} lower.",
+                    "Just below the threshold a signal works on one board and flickers on the next.",
+                    "input threshold of the part kind, times its supply; driver's supply solved", "schematic", (pin.ref,),
+                    (net,), value=volt, limit=needed, unit="V",
+                )  # fmt: skip
+
+
+def _high_level(ctx: Context, net: str) -> float | None:
+    """Return the supply of the output that drives a net, directly or through one resistor, V; None if none does."""
+    pins = list(ctx.design.nets[net])
+    for pin in ctx.design.nets[net]:
+        if ctx.kind(pin.ref).model.get("type") == "resistor":
+            pins += ctx.design.nets.get(ctx.net_of.get(Pin(pin.ref, "2" if pin.number == "1" else "1"), ""), ())
+    levels = []
+    for pin in pins:
+        supply = ctx.supply_of(pin.ref)
+        if supply and spec_of(ctx.design, ctx.catalogue, pin).role in ("output", "bidirectional"):
+            levels.append(ctx.highest.get(supply, 0.0))
+    return max(levels, default=None)
+
+
 def supply_range(ctx: Context) -> Iterator[Finding]:
     """Yield parts whose supply is outside the range that they work in."""
     for ref in ctx.design.parts:

@@ -19,7 +19,7 @@ from zesty_trace.core.review.drive import (
     resistor_power,
 )
 from zesty_trace.core.review.heat import heat
-from zesty_trace.core.review.levels import level_clash, supply_range
+from zesty_trace.core.review.levels import high_too_low, level_clash, supply_range
 from zesty_trace.core.review.pull_ups import bus_pull_ups
 from zesty_trace.core.review.supply import (
     contention,
@@ -39,7 +39,7 @@ STATIC: tuple[Rule, ...] = (
     fuse_missing, test_point_missing, programming_access, floating_input, contention,
 )  # fmt: skip
 SOLVED: tuple[Rule, ...] = (
-    heat, level_clash, supply_range, led_current, pin_overload, resistor_power, capacitor_rating, dropout,
+    heat, level_clash, high_too_low, supply_range, led_current, pin_overload, resistor_power, capacitor_rating, dropout,
     supply_overload, bus_pull_ups,
 )  # fmt: skip
 

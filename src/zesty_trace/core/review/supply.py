@@ -136,7 +136,8 @@ def test_point_missing(ctx: Context) -> Iterator[Finding]:
 
 
 def _add_point(design: Design, part: Part, net: str) -> Design:
-    return edits.connect(edits.add_part(design, part), Pin(part.ref, "1"), net)
+    design, ref = edits.add_fresh_part(design, part)
+    return edits.connect(design, Pin(ref, "1"), net)
 
 
 def programming_access(ctx: Context) -> Iterator[Finding]:

@@ -98,10 +98,17 @@ class _Arranger:
                 if near:
                     graph.add_edge(ref, near)
             for net in nets - self.rail_set:
-                graph.add_edges_from((ref, p.ref) for p in self.design.nets[net] if p.ref in graph)
+                members_on = [p.ref for p in self.design.nets[net] if p.ref in graph]
+                if not self._daisy_chain(members_on):
+                    graph.add_edges_from((ref, other) for other in members_on)
         order = {ref: k for k, ref in enumerate(members)}
         groups = [sorted(g, key=order.__getitem__) for g in nx.connected_components(graph)]
         return sorted(groups, key=lambda g: order[g[0]])
+
+    def _daisy_chain(self, refs: list[str]) -> bool:
+        """Whether a net only hands a signal from one box to the next of its kind, as addressable lights do."""
+        kinds = {self.design.parts[r].kind for r in refs}
+        return len(refs) == 2 and len(kinds) == 1 and self.kind(refs[0]).bus is None and not self.small(refs[0])
 
     # Symbols ------------------------------------------------------------------------------------------------------
 

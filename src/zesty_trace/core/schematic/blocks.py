@@ -49,7 +49,8 @@ class _Proposal:
     def _seed(self, ref: str) -> str:
         kind = kind_of(self.design, self.catalogue, ref)
         model = kind.model["type"]
-        if model in ("inlet", "regulator", "converter") or kind.prefix in ("F", "TP"):
+        supplies = model in ("inlet", "regulator", "converter", "battery") or "volt_ampere_ohm" in kind.facts
+        if supplies or kind.prefix in ("F", "TP"):
             return "Power"
         if model == "controller":
             return "Controller"
