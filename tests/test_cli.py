@@ -150,3 +150,17 @@ def test_marks_and_export(tmp_path: Path, project: Path, capsys: pytest.CaptureF
     assert status == 0
     words = ("import", "--parts", told["parts"], "--wiring", told["wiring"], "--out", str(tmp_path / "again"))
     assert run(capsys, *words)[1]["unaccounted_pins"] == 0
+
+
+def test_spread_arrangement_and_part_check(project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    status, told = run(capsys, "solve", str(project), "--tolerance", "200")
+    assert status == 0
+    assert told["spread"]["12V"]["low"] < told["volts"]["12V"] < told["spread"]["12V"]["high"]
+    status, told = run(capsys, "arrange", str(project))
+    assert (status, told["overlaps"], told["through parts"]) == (0, 0, 0)
+    (tmp_path / "mine.toml").write_text('[lamp]\ntitle = "Lamp"\n')
+    status, told = run(capsys, "part", "check", str(tmp_path / "mine.toml"))
+    assert status == 2
+    assert told["where"] == "mine.toml line 1, [lamp]"
+    shipped = Path(__file__).parents[1] / "src" / "zesty_trace" / "data" / "kinds" / "passive.toml"
+    assert run(capsys, "part", "check", str(shipped))[0] == 0

@@ -137,7 +137,8 @@ def _mend(a: argparse.Namespace) -> tuple[int, Any, str]:
 
 
 def _solve(a: argparse.Namespace) -> tuple[int, Any, str]:
-    from zesty_trace.core.circuit.analysis import analyse
+    from zesty_trace.core.circuit.analysis import analyse, monte_carlo
+    from zesty_trace.core.circuit.build import build_network
 
     design, _, catalogue = _load(a.project)
     analysis = analyse(design, catalogue)
@@ -154,8 +155,49 @@ def _solve(a: argparse.Namespace) -> tuple[int, Any, str]:
         "temperatures_c": {h.ref: h.temperature_c for h in heats},
     }  # fmt: skip
     lines = [f"State: {state.name}"] + [f"{n:14} {say(v, 'V')}" for n, v in volts.items()]
+    if a.tolerance:
+        _, spreads = monte_carlo(build_network(design, catalogue, state), a.tolerance)
+        data["spread"] = {
+            n: {"low": s.low, "median": s.nominal, "high": s.high} for n, s in spreads.items() if n in volts
+        }
+        lines.append(f"Spread of {a.tolerance} boards, all but 1 in 1000 on each side:")
+        lines += [f"{n:14} {say(s.low, 'V')} to {say(s.high, 'V')}" for n, s in spreads.items() if n in volts]
     lines += [f"{h.ref:14} {h.temperature_c:.0f} °C of {h.limit_c:.0f} °C ({say(h.power_w, 'W')})" for h in heats]
     return FINE, data, "\n".join(lines)
+
+
+def _samples(text: str) -> int:
+    count = int(text)
+    if not 2 <= count <= 1_000_000:
+        raise argparse.ArgumentTypeError("between 2 and 1,000,000 samples")
+    return count
+
+
+def _arrange(a: argparse.Namespace) -> tuple[int, Any, str]:
+    from zesty_trace.core.schematic.arrange import arrange
+    from zesty_trace.core.schematic.wires import wire_quality
+
+    design, _, catalogue = _load(a.project)
+    sheet = arrange(design, catalogue)
+    quality = wire_quality(sheet.wires, sheet.symbols)
+    data = {
+        "width": sheet.width,
+        "height": sheet.height,
+        "symbols": len(sheet.symbols),
+        "tags": len(sheet.tags),
+        **quality,
+    }
+    bad = quality["overlaps"] or quality["through parts"]
+    return (FOUND if bad else FINE), data, "\n".join(f"{name:14} {count}" for name, count in data.items())
+
+
+def _part(a: argparse.Namespace) -> tuple[int, Any, str]:
+    from zesty_trace.core.catalogue.kinds import read_kinds, shipped
+
+    path = Path(a.file)
+    kinds = read_kinds(path, shipped())
+    data = [{"id": k.id, "title": k.title, "pins": len(k.pins), "packages": list(k.packages)} for k in kinds.values()]
+    return FINE, data, "\n".join(f"{k.id}: {k.title}, {len(k.pins)} pins" for k in kinds.values())
 
 
 def _route(a: argparse.Namespace) -> tuple[int, Any, str]:
@@ -397,7 +439,11 @@ def _parser() -> argparse.ArgumentParser:
     )
     add("review", _review, "electrical review of the schematic", project)
     add("mend", _mend, "apply the mends that the review offers", project, ("--rule", {"help": "of this rule only"}))
-    add("solve", _solve, "voltages, currents and temperatures", project, ("--state", {"help": "operating state"}))
+    add("solve", _solve, "voltages, currents and temperatures", project, ("--state", {"help": "operating state"}),
+        ("--tolerance",
+         {"type": _samples, "default": 0, "metavar": "N", "help": "spread of N boards with toleranced parts"}))  # fmt: skip
+    add("arrange", _arrange, "arrange the sheet and measure it", project)
+    add("part", _part, "check your own part kinds", ("action", {"choices": ["check"]}), ("file", {"help": "TOML file"}))
     add("route", _route, "place what is not placed and route the board", project)
     add("check", _check, "board review: clearances, holes, missing copper", project)
     add("fab", _fab, "write the fabrication zip", project, ("--out", {"help": "folder (default: in the project)"}))

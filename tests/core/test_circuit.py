@@ -262,3 +262,21 @@ def test_high_side_switch_of_a_p_channel_transistor() -> None:
 
     assert load("in") < 0.01
     assert load("0") == pytest.approx(5.0 - 0.5 * 0.04 * 3.0 / 3.5, abs=0.01)
+
+
+def test_monte_carlo_bounds_lie_inside_the_worst_case_and_every_sample_converges(
+    mended: Design, catalogue: Catalogue
+) -> None:
+    from zesty_trace.core.circuit.analysis import monte_carlo
+
+    network = build_network(mended, catalogue)
+    solution, spreads = monte_carlo(network, 1200)
+    _, worst = worst_case(network)
+    assert solution.residual_a < 1e-9
+    assert len(solution.x) == 1200
+    for net in ("3V3", "5V", "SENSE_12V"):
+        assert worst[net].low <= spreads[net].low < spreads[net].nominal < spreads[net].high <= worst[net].high
+    again, _ = monte_carlo(network, 1200)
+    assert (again.x == solution.x).all()
+    with pytest.raises(ValueError, match="two samples"):
+        monte_carlo(network, 1)

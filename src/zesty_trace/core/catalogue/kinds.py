@@ -199,11 +199,20 @@ def shipped() -> Catalogue:
     return Catalogue(kinds, packages)
 
 
+def read_kinds(path: Path, base: Catalogue) -> dict[str, Kind]:
+    """Return the part kinds in one of the user's files. InputError with file and entry."""
+    try:
+        text = path.read_text("utf-8")
+    except (OSError, UnicodeDecodeError) as error:
+        raise InputError(f"Could not read: {error}", path.name, "Choose a TOML file in UTF-8") from error
+    fresh = _load_file(text, path.name, Kind)
+    check_kinds(fresh, base.packages, path.name)
+    return fresh
+
+
 def with_user_parts(base: Catalogue, folder: Path) -> Catalogue:
     """Return `base` with the kinds of the TOML files in `folder` added. InputError with file and entry."""
     kinds = dict(base.kinds)
     for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():
-        fresh = _load_file(path.read_text("utf-8"), path.name, Kind)
-        check_kinds(fresh, base.packages, path.name)
-        kinds |= fresh
+        kinds |= read_kinds(path, base)
     return Catalogue(kinds, dict(base.packages))

@@ -160,6 +160,22 @@ def branch_spread(solution: Solution, element: int, terminal: int) -> Spread:
     return _spread(solution.terminal_current[element][:, terminal])
 
 
+def monte_carlo(network: Network, samples: int, seed: int = 1) -> tuple[Solution, dict[str, Spread]]:
+    """Return the solved samples and, per node, the median with the bounds that hold all but 1 in 1000 on each side, V.
+
+    Values are drawn by sampled_scale; the same seed gives the same samples. ValueError for fewer than 2 samples.
+    """
+    if samples < 2:
+        raise ValueError("a spread needs two samples or more")
+    scale = sampled_scale(network, np.random.default_rng(seed), samples)
+    solution = solve(network, scale)
+    spreads = {}
+    for name in network.nodes():
+        low, middle, high = np.quantile(solution.voltages(name), (0.001, 0.5, 0.999))
+        spreads[name] = Spread(float(middle), float(low), float(high))
+    return solution, spreads
+
+
 def sampled_scale(network: Network, rng: np.random.Generator, samples: int) -> Mapping[tuple[int, str], FloatArray]:
     """Return random factors for each toleranced value: normal, the tolerance at three sigma, cut off there."""
     return {

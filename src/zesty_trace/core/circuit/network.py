@@ -100,15 +100,38 @@ class Group:
     values: dict[str, FloatArray]  # name -> (B, E)
 
 
+class Scatter:
+    """Adds values up at fixed places: which value goes where is sorted once, then each call is one pass."""
+
+    def __init__(self, places: IntArray, size: int) -> None:
+        self._order = np.argsort(places, kind="stable")
+        ordered = places[self._order]
+        self._starts = np.flatnonzero(np.diff(ordered, prepend=-1))
+        self._targets = ordered[self._starts]
+        self._size = size
+
+    def __call__(self, values: FloatArray) -> FloatArray:
+        """Return (B, size) sums of `values` (B, K) at their places."""
+        out = np.zeros((len(values), self._size))
+        if len(self._targets):
+            out[:, self._targets] = np.add.reduceat(values[:, self._order], self._starts, axis=1)
+        return out
+
+
 @dataclass(frozen=True)
 class Compiled:
-    """A network ready for the solver. N nodes without ground, M branches; unknowns are N + M, ground is row N + M."""
+    """A network ready for the solver. N nodes without ground, M branches; unknowns are N + M, ground is row N + M.
+
+    `residual` and `jacobian` scatter, group by group, terminal currents, branch equations, and their derivatives.
+    """
 
     network: Network
     names: list[str]
     groups: tuple[Group, ...]
     batch: int
     size: int
+    residual: Scatter
+    jacobian: Scatter
 
 
 def compile_network(network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None) -> Compiled:
@@ -138,4 +161,24 @@ def compile_network(network: Network, scale: Mapping[tuple[int, str], FloatArray
         nodes = np.array([[rows[n] for n in e.nodes] for e in chosen], dtype=np.int64)
         branch = np.array([branch_row[i] for i in index if i in branch_row], dtype=np.int64)
         groups.append(Group(kind, index, nodes, branch, values))
-    return Compiled(network, names, tuple(groups), batch, size)
+    residual, jacobian = _places(groups, size + 1)
+    return Compiled(
+        network, names, tuple(groups), batch, size, Scatter(residual, size + 1), Scatter(jacobian, (size + 1) ** 2)
+    )
+
+
+def _places(groups: list[Group], width: int) -> tuple[IntArray, IntArray]:
+    """Return where each residual and each Jacobian entry goes, in the order in which the solver lists them."""
+    residual: list[IntArray] = []
+    jacobian: list[IntArray] = []
+    for g in groups:
+        rows = g.nodes
+        residual.append(rows.reshape(-1))
+        jacobian.append((rows[:, :, None] * width + rows[:, None, :]).reshape(-1))
+        if len(g.branch):
+            column = np.broadcast_to(g.branch[:, None], rows.shape)
+            residual.append(g.branch)
+            jacobian += [(rows * width + column).reshape(-1), (column * width + rows).reshape(-1)]
+            jacobian.append(g.branch * width + g.branch)
+    nothing = np.zeros(0, dtype=np.int64)
+    return np.concatenate([nothing, *residual]), np.concatenate([nothing, *jacobian])

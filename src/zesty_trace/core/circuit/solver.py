@@ -8,8 +8,10 @@ fails, a conductance to ground is stepped down (gmin stepping), then the sources
 from __future__ import annotations
 
 import itertools
+import os
 from collections.abc import Mapping
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -31,6 +33,8 @@ GMIN_S = 1e-12
 MAX_STEPS = 120
 RESIDUAL_A = 1e-10
 STEP_V = 1e-9
+LAST_STEP_V = 1e-4
+CHUNK = 500
 _Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float]  # plus, minus, n V_T, offset
 
 
@@ -85,13 +89,21 @@ class Solution:
         return found
 
 
-def solve(network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None) -> Solution:
+def solve(
+    network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None, near: FloatArray | None = None
+) -> Solution:
     """Return the operating point of `network`, for each sample of `scale` (see compile_network).
 
-    Raises SolveError with the nets that would not settle.
+    `near` (U,) are unknowns to start from. Raises SolveError with the nets that would not settle.
     """
     compiled = compile_network(network, scale)
+    if compiled.batch > CHUNK:
+        return _in_chunks(network, scale or {}, compiled)
     x = np.zeros((compiled.batch, compiled.size))
+    if compiled.batch > 1 and near is None:
+        near = solve(network).x[0]  # samples lie near the nominal circuit: a few steps from there
+    if near is not None:
+        x += near
     x, good, steps = _newton(compiled, x, GMIN_S, 1.0)
     if not good.all():
         x, good = _step_gmin(compiled, x, good)
@@ -108,6 +120,22 @@ def solve(network: Network, scale: Mapping[tuple[int, str], FloatArray] | None =
     return Solution(compiled, x, currents, worst, steps)
 
 
+def _in_chunks(network: Network, scale: Mapping[tuple[int, str], FloatArray], compiled: Compiled) -> Solution:
+    """Solve a large batch piece by piece, so that its matrices stay in the cache, a piece on each core."""
+    near = solve(network).x[0]
+
+    def piece(start: int) -> Solution:
+        return solve(network, {key: factors[start : start + CHUNK] for key, factors in scale.items()}, near)
+
+    with ThreadPoolExecutor(os.cpu_count() or 1) as pool:
+        parts = list(pool.map(piece, range(0, compiled.batch, CHUNK)))
+    currents = {k: np.concatenate([p.terminal_current[k] for p in parts]) for k in parts[0].terminal_current}
+    return Solution(
+        compiled, np.concatenate([p.x for p in parts]), currents, max(p.residual_a for p in parts),
+        max(p.iterations for p in parts),
+    )  # fmt: skip
+
+
 def _worst_nets(compiled: Compiled, residual: FloatArray) -> list[str]:
     size = np.abs(residual[:, : len(compiled.names)]).max(axis=0)
     return [compiled.names[k] for k in np.argsort(size)[::-1][:3]]
@@ -117,7 +145,7 @@ def _only(compiled: Compiled, rows: BoolArray) -> Compiled:
     groups = tuple(
         Group(g.type, g.index, g.nodes, g.branch, {n: v[rows] for n, v in g.values.items()}) for g in compiled.groups
     )
-    return Compiled(compiled.network, compiled.names, groups, int(rows.sum()), compiled.size)
+    return replace(compiled, groups=groups, batch=int(rows.sum()))
 
 
 def _step_gmin(compiled: Compiled, x: FloatArray, good: BoolArray) -> tuple[FloatArray, BoolArray]:
@@ -145,29 +173,31 @@ def _merge(x: FloatArray, good: BoolArray, y: FloatArray, fine: BoolArray) -> tu
 
 
 def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tuple[FloatArray, BoolArray, int]:
-    """Return the unknowns, which samples converged, and the iterations taken."""
+    """Return the unknowns, which samples converged, and the iterations taken.
+
+    A sample has converged when the equations hold at its own voltages and the last step was small: Newton's method is
+    quadratic there, so the step that is not taken would be far smaller still.
+    """
     x = x.copy()
     seen = x.copy()  # where the devices are evaluated: follows x, but limited
-    good = np.zeros(compiled.batch, dtype=bool)
     nodes = len(compiled.names)
-    for step in range(1, MAX_STEPS + 1):
+    moved = np.full(compiled.batch, np.inf)
+    good = np.zeros(compiled.batch, dtype=bool)
+    for step in range(MAX_STEPS + 1):
         residual, jacobian, _ = _assemble(compiled, x, seen, gmin, share)
+        apart = np.abs(x - seen).max(axis=1, initial=0.0)
+        worst = np.nan_to_num(np.abs(residual), nan=np.inf).max(axis=1, initial=0.0)
+        good = (worst < RESIDUAL_A) & (apart < STEP_V) & (moved < LAST_STEP_V)
+        if good.all() or step == MAX_STEPS:
+            return x, good, step
         try:
-            delta = np.linalg.solve(jacobian, -residual[..., None])[..., 0]
+            fresh = x + np.linalg.solve(jacobian, -residual[..., None])[..., 0]
         except np.linalg.LinAlgError:
             return x, np.zeros(compiled.batch, dtype=bool), step
-        fresh = x + delta
-        limited = _limit(compiled, seen, fresh)
         moved = np.abs(fresh - x)[:, :nodes].max(axis=1, initial=0.0)
-        apart = np.abs(limited - fresh).max(axis=1, initial=0.0)
-        x, seen = fresh, limited
-        if step > 1 and bool(((moved < 1e-6) & (apart < STEP_V)).all()):
-            exact, _, _ = _assemble(compiled, x, x, gmin, share)
-            good = np.abs(exact).max(axis=1, initial=0.0) < RESIDUAL_A
-            if good.all():
-                return x, good, step
-    exact, _, _ = _assemble(compiled, x, x, gmin, share)
-    return x, np.nan_to_num(np.abs(exact), nan=np.inf).max(axis=1, initial=0.0) < RESIDUAL_A, MAX_STEPS
+        seen = _limit(compiled, seen, fresh)
+        x = fresh
+    return x, good, MAX_STEPS
 
 
 def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
@@ -209,12 +239,12 @@ def _assemble(
     compiled: Compiled, x: FloatArray, seen: FloatArray, gmin: float, share: float
 ) -> tuple[FloatArray, FloatArray, dict[int, FloatArray]]:
     """Return the residual (B, U) of the equations linearised at `seen` and taken at `x`, and the Jacobian (B, U, U)."""
-    batch, size = compiled.batch, compiled.size
-    residual = np.zeros((batch, size + 1))
-    jacobian = np.zeros((batch, size + 1, size + 1))
+    batch, size, nodes = compiled.batch, compiled.size, len(compiled.names)
     at_seen = np.concatenate([seen, np.zeros((batch, 1))], axis=1)
     at_x = np.concatenate([x, np.zeros((batch, 1))], axis=1)
     currents: dict[int, FloatArray] = {}
+    left: list[FloatArray] = []
+    right: list[FloatArray] = []
     for group in compiled.groups:
         values = group.values
         if group.type == "source" and share != 1.0:
@@ -223,37 +253,24 @@ def _assemble(
         i = at_seen[:, group.branch] if len(group.branch) else None
         stamp = EQUATIONS[group.type](v, i, values)
         dv = at_x[:, group.nodes] - v
-        flow = stamp.current + np.einsum("beij,bej->bei", stamp.by_v, dv)
-        rows = group.nodes
-        _add_matrix(jacobian, rows[:, :, None], rows[:, None, :], stamp.by_v)
+        flow = stamp.current + (stamp.by_v @ dv[..., None])[..., 0]
+        right.append(stamp.by_v.reshape(batch, -1))
         if stamp.by_i is not None and stamp.f is not None and stamp.f_v is not None and stamp.f_i is not None:
             di = at_x[:, group.branch] - at_seen[:, group.branch]
             flow = flow + stamp.by_i * di[..., None]
-            _add_matrix(jacobian, rows, np.broadcast_to(group.branch[:, None], rows.shape), stamp.by_i)
-            _add_matrix(jacobian, np.broadcast_to(group.branch[:, None], rows.shape), rows, stamp.f_v)
-            _add_matrix(jacobian, group.branch, group.branch, stamp.f_i)
-            residual[:, group.branch] += stamp.f + np.einsum("bej,bej->be", stamp.f_v, dv) + stamp.f_i * di
-        for terminal in range(rows.shape[1]):
-            _add_at(residual, rows[:, terminal], flow[..., terminal])
+            left += [flow.reshape(batch, -1), stamp.f + (stamp.f_v * dv).sum(axis=-1) + stamp.f_i * di]
+            right += [stamp.by_i.reshape(batch, -1), stamp.f_v.reshape(batch, -1), stamp.f_i]
+        else:
+            left.append(flow.reshape(batch, -1))
         for column, k in enumerate(group.index):
             currents[k] = flow[:, column, :]
-    nodes = len(compiled.names)
+    nothing = np.zeros((batch, 0))
+    residual = compiled.residual(np.concatenate([nothing, *left], axis=1))
+    jacobian = compiled.jacobian(np.concatenate([nothing, *right], axis=1)).reshape(batch, size + 1, size + 1)
     residual[:, :nodes] += gmin * at_x[:, :nodes]
     diagonal = np.arange(nodes)
     jacobian[:, diagonal, diagonal] += gmin
     return residual[:, :size], jacobian[:, :size, :size], currents
-
-
-def _add_at(target: FloatArray, columns: IntArray, values: FloatArray) -> None:
-    """Add `values` (B, K) to the columns of `target` (B, N), repeated columns adding up."""
-    np.add.at(target.T, columns, values.T)
-
-
-def _add_matrix(matrix: FloatArray, rows: IntArray, columns: IntArray, values: FloatArray) -> None:
-    rows, columns = np.broadcast_arrays(rows, columns)
-    flat = (rows * matrix.shape[-1] + columns).reshape(-1)
-    view = matrix.reshape(len(matrix), -1)
-    _add_at(view, flat, values.reshape(len(matrix), -1))
 
 
 def floating_nodes(network: Network) -> list[str]:
