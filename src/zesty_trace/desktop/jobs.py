@@ -5,11 +5,14 @@ from __future__ import annotations
 import threading
 import time
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from PySide6.QtCore import QObject, Qt, QThreadPool, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 
 from zesty_trace.errors import Cancelled, ZestyError
+
+if TYPE_CHECKING:
+    from PySide6.QtCore import QThreadPool
 
 Report = Callable[[float, str], bool]
 TELL_EVERY_S = 0.05
@@ -73,8 +76,17 @@ class Jobs(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.running: list[Job] = []
-        self._pool = QThreadPool(self)
-        self._pool.setMaxThreadCount(3)
+        self._made: QThreadPool | None = None
+
+    @property
+    def _pool(self) -> QThreadPool:
+        """The worker threads, made with the first job: the window's first paint does not wait for them."""
+        if self._made is None:
+            from PySide6.QtCore import QThreadPool
+
+            self._made = QThreadPool(self)
+            self._made.setMaxThreadCount(3)
+        return self._made
 
     def start(
         self, title: str, work: Callable[[Report], Any], done: Callable[[Any], None],

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date
+from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -24,7 +25,6 @@ from PySide6.QtWidgets import (
 from zesty_trace.core.findings import Finding
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
-from zesty_trace.desktop.findings_panel import FindingsPanel
 from zesty_trace.desktop.journey_trace import JourneyTrace
 from zesty_trace.desktop.opening import demo_folder, new_project, recent
 from zesty_trace.desktop.session import Session
@@ -33,6 +33,7 @@ from zesty_trace.errors import StoreError
 from zesty_trace.stations import DEMOS, STATION_TITLES, STATIONS
 
 if TYPE_CHECKING:
+    from zesty_trace.desktop.findings_panel import FindingsPanel
     from zesty_trace.desktop.palette import Palette
     from zesty_trace.desktop.stations.base import Station
 
@@ -112,13 +113,12 @@ class MainWindow(QMainWindow):
         top.addWidget(self.palette_button)
         top.addWidget(self.theme_button)
         self.stack = QStackedWidget()
-        self.findings = FindingsPanel(self.session)
         self.status = StatusStrip(self.session.jobs)
         middle = QHBoxLayout()
         middle.setContentsMargins(16, 14, 12, 4)
         middle.setSpacing(14)
         middle.addWidget(self.stack, 1)
-        middle.addWidget(self.findings)
+        self._middle = middle
         page = QWidget()
         page.setObjectName("page")
         layout = QVBoxLayout(page)
@@ -136,7 +136,6 @@ class MainWindow(QMainWindow):
     def _connect(self) -> None:
         s = self.session
         self.trace.picked.connect(self.go)
-        self.findings.go_asked.connect(self.go)
         s.message.connect(self.status.say)
         s.failed.connect(self.status.fail)
         s.show_finding.connect(self._show_finding)
@@ -146,6 +145,16 @@ class MainWindow(QMainWindow):
         self.theme_button.clicked.connect(self.switch_theme)
         for action in self.window_actions():
             self._add_shortcut(action)
+
+    @cached_property
+    def findings(self) -> FindingsPanel:
+        """The findings at the right, made when first shown: the window's first paint does not wait for them."""
+        from zesty_trace.desktop.findings_panel import FindingsPanel
+
+        panel = FindingsPanel(self.session)
+        panel.go_asked.connect(self.go)
+        self._middle.addWidget(panel)
+        return panel
 
     def _add_shortcut(self, action: Action, context: QWidget | None = None) -> None:
         if not action.shortcut:
