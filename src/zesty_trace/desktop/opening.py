@@ -45,7 +45,7 @@ def open_project(path: Path, ask: bool = True) -> Session:
         folder, opened = ProjectFolder.open(path)
     session = Session(folder, opened.design)
     if opened.recovered:
-        words = "Edits of a session that ended suddenly were brought back."
+        words = "Edits from before a sudden end were brought back."
         QTimer.singleShot(500, session, lambda: session.message.emit(words))
     return session
 

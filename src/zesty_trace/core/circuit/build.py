@@ -98,16 +98,16 @@ def forward_voltage(part: Part, kind: Kind) -> float:
     return float(chosen.get("vf", kind.number("vf")))
 
 
-def _nmos(b: _Builder, part: Part, kind: Kind) -> None:
+def _field_effect(b: _Builder, part: Part, kind: Kind) -> None:
     vth = kind.number("vth")
     k = 1.0 / (kind.number("r_on") * (kind.number("vgs_on") - vth))
     pins = (_pin(part, kind, "D"), _pin(part, kind, "G"), _pin(part, kind, "S"))
-    b.add(part, "nmos", pins, {"vth": vth, "k": k}, {"k": 0.2})
+    b.add(part, str(kind.model["type"]), pins, {"vth": vth, "k": k}, {"k": 0.2})
 
 
-def _npn(b: _Builder, part: Part, kind: Kind) -> None:
+def _bipolar(b: _Builder, part: Part, kind: Kind) -> None:
     pins = (_pin(part, kind, "C"), _pin(part, kind, "B"), _pin(part, kind, "E"))
-    b.add(part, "npn", pins, {"i_s": kind.number("i_s"), "beta": kind.number("beta")}, {"beta": 0.5})
+    b.add(part, str(kind.model["type"]), pins, {"i_s": kind.number("i_s"), "beta": kind.number("beta")}, {"beta": 0.5})
 
 
 def _inlet(b: _Builder, part: Part, kind: Kind) -> None:
@@ -194,18 +194,6 @@ def _element_values(spec: ElementSpec) -> dict[str, float]:
     return dict(v)
 
 
-def _pmos(b: _Builder, part: Part, kind: Kind) -> None:
-    vth = kind.number("vth")
-    k = 1.0 / (kind.number("r_on") * (kind.number("vgs_on") - vth))
-    pins = (_pin(part, kind, "D"), _pin(part, kind, "G"), _pin(part, kind, "S"))
-    b.add(part, "pmos", pins, {"vth": vth, "k": k}, {"k": 0.2})
-
-
-def _pnp(b: _Builder, part: Part, kind: Kind) -> None:
-    pins = (_pin(part, kind, "C"), _pin(part, kind, "B"), _pin(part, kind, "E"))
-    b.add(part, "pnp", pins, {"i_s": kind.number("i_s"), "beta": kind.number("beta")}, {"beta": 0.5})
-
-
 def _zener(b: _Builder, part: Part, kind: Kind) -> None:
     volt = leading_value(part.value) or kind.number("v_z", 5.1)
     values = {**junction_values(0.75, 0.01, 1.5), "v_z": volt, "i_z": kind.number("i_z", 0.005)}
@@ -224,9 +212,9 @@ def _nothing(b: _Builder, part: Part, kind: Kind) -> None:
 
 MODELS: dict[str, Callable[[_Builder, Part, Kind], None]] = {
     "resistor": _resistor, "fixed_resistor": _fixed_resistor, "capacitor": _nothing, "open": _nothing,
-    "diode": _diode, "led": _diode, "nmos": _nmos, "npn": _npn, "inlet": _inlet, "regulator": _regulator,
+    "diode": _diode, "led": _diode, "nmos": _field_effect, "npn": _bipolar, "inlet": _inlet, "regulator": _regulator,
     "converter": _converter, "current_load": _current_load, "load": _load, "controller": _controller,
-    "composite": _composite, "pmos": _pmos, "pnp": _pnp, "zener": _zener, "battery": _battery,
+    "composite": _composite, "pmos": _field_effect, "pnp": _bipolar, "zener": _zener, "battery": _battery,
 }  # fmt: skip
 
 
