@@ -225,6 +225,8 @@ class BoardPainter:
             pads.setdefault(pad.pin.ref, []).append(_box(path))
         taken: list[Box] = []
         found = {}
+        xs, ys = [mm(x) for x, _ in self.view.design.board.outline], [mm(y) for _, y in self.view.design.board.outline]
+        board: Box = (min(xs, default=0), min(ys, default=0), max(xs, default=0), max(ys, default=0))
         for ref in sorted(boxes, key=lambda r: -_area(boxes[r])):
             own = boxes[ref]
             near = [b for r, b in boxes.items() if r != ref and _shared(_grown(own, 8.0), b)]
@@ -237,7 +239,7 @@ class BoardPainter:
             def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
                 return (
                     4 * sum(_shared(c, k) for k in taken) + 2 * sum(_shared(c, b) for b in near)
-                    + 3 * sum(_shared(c, b) for b in under)
+                    + 3 * sum(_shared(c, b) for b in under) + 3 * (_area(c) - _shared(c, board))
                 )  # fmt: skip
 
             best = min(choices, key=price)
