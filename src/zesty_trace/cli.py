@@ -139,6 +139,7 @@ def _mend(a: argparse.Namespace) -> tuple[int, Any, str]:
 def _solve(a: argparse.Namespace) -> tuple[int, Any, str]:
     from zesty_trace.core.circuit.analysis import analyse, monte_carlo
     from zesty_trace.core.circuit.build import build_network
+    from zesty_trace.core.circuit.solver import floating_nodes
 
     design, _, catalogue = _load(a.project)
     analysis = analyse(design, catalogue)
@@ -149,8 +150,11 @@ def _solve(a: argparse.Namespace) -> tuple[int, Any, str]:
     operating = analysis.operating(state)
     volts = {n: v for n, v in operating.net_voltages().items() if n in design.nets}
     heats = analysis.heats()
+    loose = floating_nodes(operating.solution.compiled.network)
     data = {
-        "state": state.name, "states": names, "volts": volts, "iterations": operating.solution.iterations,
+        "state": state.name,
+        "floating": [n for n in loose if n in design.nets],
+        "states": names, "volts": volts, "iterations": operating.solution.iterations,
         "residual_a": operating.solution.residual_a,
         "temperatures_c": {h.ref: h.temperature_c for h in heats},
     }  # fmt: skip
@@ -408,6 +412,14 @@ def _mark(a: argparse.Namespace) -> tuple[int, Any, str]:
     return FINE, {"ohm": ohm, "e24": nearest(ohm) if ohm else 0.0}, say(ohm, "Ω")
 
 
+def _schema(a: argparse.Namespace) -> tuple[int, Any, str]:
+    from zesty_trace.store.project import project_schema, write_atomically
+
+    text = json.dumps(project_schema(), indent=1) + "\n"
+    write_atomically(Path(a.out), text.encode())
+    return FINE, {"schema": a.out}, f"Wrote {a.out}"
+
+
 def _shots(a: argparse.Namespace) -> tuple[int, Any, str]:
     done = subprocess.run([sys.executable, "-m", "zesty_trace", "demo", "--shots", a.out], check=False)
     return done.returncode, {"folder": a.out}, f"Pictures in {a.out}"
@@ -466,6 +478,7 @@ def _parser() -> argparse.ArgumentParser:
     add("record", _record, "what happened to each board", project)
     add("mark", _mark, "what a resistor in the hand is, by its bands or its chip marking",
         ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}))  # fmt: skip
+    add("schema", _schema, "write the JSON Schema of design.json", ("--out", {"default": "docs/design.schema.json"}))
     add("shots", _shots, "draw each main view of the demo to PNG", ("--out", {"default": "shots"}))
     return parser
 

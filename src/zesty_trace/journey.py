@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import tempfile
 import tomllib
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from contextlib import ExitStack
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -28,6 +28,7 @@ from zesty_trace.core.firmware.image import Image, fit_findings, pages_of, read_
 from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.ordering.houses import load_houses
 from zesty_trace.core.ordering.quote import Offer, order_findings, order_of, parse_date, quote
+from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import nm
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.wiring_csv import import_prototype
@@ -40,13 +41,7 @@ from zesty_trace.stations import DEMOS, STATIONS
 from zesty_trace.store.project import ProjectFolder, write_atomically
 from zesty_trace.store.records import BoardRecord, Records, serial_number
 
-Report = Callable[[float, str], bool]
 DEMO = "proofing"
-
-
-def quiet(share: float, text: str) -> bool:
-    """A report that nobody listens to."""
-    return True
 
 
 def project_catalogue(folder: Path | None) -> Catalogue:

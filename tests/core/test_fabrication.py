@@ -85,7 +85,8 @@ def test_drills_read_back_twice_are_the_holes_of_the_board(files, routed, catalo
     wanted = sorted((x / 1e6, y / 1e6, d / 1e6) for x, y, d, p, _ in hole_items(routed, catalogue) if p == plated)
     for found in (read_drill(files[name]), second_drill_parser(files[name])):
         assert np.allclose(sorted(found), wanted, atol=1e-4)
-    assert len(wanted) == (4 if not plated else len(wanted))
+    through = sum(bool(p.drill_nm) and p.plated for p in board_pads(routed, catalogue))
+    assert len(wanted) == (through + len(routed.board.vias) if plated else 4)  # four mounting holes
 
 
 def test_x2_attributes_name_function_nets_and_pins(files) -> None:

@@ -9,12 +9,12 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
+from zesty_trace.core.progress import Report
 from zesty_trace.errors import Cancelled, ZestyError
 
 if TYPE_CHECKING:
     from PySide6.QtCore import QThreadPool
 
-Report = Callable[[float, str], bool]
 TELL_EVERY_S = 0.05
 
 

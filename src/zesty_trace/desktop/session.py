@@ -101,7 +101,8 @@ class Session(QObject):
     def apply_result(self, label: str, base: Design, after: Design) -> bool:
         """Apply what a job worked out from `base`, unless the design has moved on since."""
         if self.design is not base:
-            self.message.emit(f"{label}: the design changed meanwhile, so the result was dropped. Start again.")
+            what = "the design changed" if self.history.has_ancestor(base) else "what it started from was undone"
+            self.message.emit(f"{label}: {what} meanwhile, so the result was dropped. Start again.")
             return False
         return self.do(label, lambda _design: after)
 

@@ -5,18 +5,17 @@ Every command is followed by its complement; addresses and data by an XOR checks
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from functools import reduce
 from operator import xor
 from types import TracebackType
 from typing import Any, Protocol
 
+from zesty_trace.core.progress import Report
 from zesty_trace.errors import Cancelled, DeviceError
 
 SYNC, ACK, NACK = 0x7F, 0x79, 0x1F
 GET, GET_ID, READ, GO, WRITE, EXTENDED_ERASE = 0x00, 0x02, 0x11, 0x21, 0x31, 0x44
 BLOCK = 256
-Report = Callable[[float, str], bool]
 
 
 class Link(Protocol):

@@ -130,17 +130,27 @@ class Records:
         self, serial: str, kind: EventKind, summary: str, verdict: str = "", data: dict[str, Any] | None = None
     ) -> None:
         """Add an event. StoreError for a serial number that is not in the records, or an unknown kind."""
+        self.add_all([serial], kind, summary, verdict, data)
+
+    def add_all(
+        self, serials: list[str], kind: EventKind, summary: str, verdict: str = "", data: dict[str, Any] | None = None
+    ) -> None:
+        """Add the same event to several boards, all or none, in one write. StoreError as for `add`."""
         if kind not in KINDS:
-            raise StoreError(f"“{kind}” is no kind of event", serial, f"Known: {', '.join(KINDS)}")
-        row = {
-            "serial": serial, "at": _now(), "kind": kind, "verdict": verdict, "summary": summary,
-            "data": json.loads(json.dumps(data or {})),
-        }  # fmt: skip
+            raise StoreError(f"“{kind}” is no kind of event", ", ".join(serials), f"Known: {', '.join(KINDS)}")
+        plain, now = json.loads(json.dumps(data or {})), _now()
+        rows = [
+            {"serial": s, "at": now, "kind": kind, "verdict": verdict, "summary": summary, "data": plain}
+            for s in serials
+        ]  # fmt: skip
+        if not rows:
+            return
         try:
             with self._engine.begin() as link:
-                link.execute(insert(EVENTS), [row])
+                link.execute(insert(EVENTS), rows)
         except SQLAlchemyError as error:
-            raise StoreError(f"The event was not recorded: {error}", serial, "Add the board first") from error
+            words = ", ".join(serials)
+            raise StoreError(f"The event was not recorded: {error}", words, "Add the board first") from error
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
         """Return the boards with their events, by serial number."""

@@ -135,12 +135,13 @@ def make_plan(design: Design, catalogue: Catalogue, variant: str = "") -> BenchP
     for net in [*rails, *divider_nets(design, catalogue)]:
         s = spreads[net]
         add(
-            "voltage", f"{net}", net, "Worst-case sum of part tolerances and the meter's 0.5 %.",
+            "voltage", f"{net}", net, f"Worst-case sum of part tolerances and the meter's {METER_ERROR:.1%}.",
             low=s.low - abs(s.nominal) * METER_ERROR, high=s.high + abs(s.nominal) * METER_ERROR, expected=s.nominal,
             unit="V", stops=False,
         )  # fmt: skip
     add(
-        "current", "Supply current at rest", entry, "Part tolerances, and 10 % since supply currents are typical figures.",
+        "current", "Supply current at rest", entry,
+        f"Part tolerances, and {CURRENT_MARGIN:.0%} since supply currents are typical figures.",
         low=drawn.low * (1 - CURRENT_MARGIN), high=drawn.high * (1 + CURRENT_MARGIN), expected=drawn.nominal, unit="A",
         stops=False,
     )  # fmt: skip

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any, Protocol
 
 from zesty_trace.core.bench.plan import BenchPlan, BenchStep
+from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say
 from zesty_trace.errors import Cancelled
-
-Report = Callable[[float, str], bool]
 
 
 class Instruments(Protocol):

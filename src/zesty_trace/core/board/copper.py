@@ -120,12 +120,21 @@ def _rectangle(rectangle: tuple[int, int, int, int], placement: Placement) -> An
 
 @dataclass(frozen=True)
 class Copper:
-    """A piece of copper on one layer: its net, its shape, and what it is."""
+    """A piece of copper on one layer: its net, its shape, and what it is.
+
+    `node` is its identity: the same for a pad or a via on both layers.
+    """
 
     net: str
     layer: Layer
     shape: Any
     what: str
+    node: tuple[object, ...]
+
+
+def pad_node(pad: BoardPad) -> tuple[object, ...]:
+    """Return the identity of a pad: a pin may have several."""
+    return "pad", pad.pin, pad.x_nm, pad.y_nm
 
 
 def copper_items(design: Design, catalogue: Catalogue, layer: Layer) -> list[Copper]:
@@ -135,14 +144,16 @@ def copper_items(design: Design, catalogue: Catalogue, layer: Layer) -> list[Cop
     items = []
     for pad in board_pads(design, catalogue):
         if layer in pad.layers:
-            items.append(Copper(pad.net, layer, pad_shape(pad), f"pad {pad.pin}"))
-    for track in design.board.tracks:
+            items.append(Copper(pad.net, layer, pad_shape(pad), f"pad {pad.pin}", pad_node(pad)))
+    for k, track in enumerate(design.board.tracks):
         if track.layer == layer:
             line = LineString([(mm(x), mm(y)) for x, y in track.points])
-            items.append(Copper(track.net, layer, line.buffer(mm(track.width_nm) / 2, quad_segs=16), "track"))
+            items.append(
+                Copper(track.net, layer, line.buffer(mm(track.width_nm) / 2, quad_segs=16), "track", ("track", k))
+            )
     for via in design.board.vias:
         shape = Point(mm(via.x_nm), mm(via.y_nm)).buffer(mm(via.diameter_nm) / 2, quad_segs=16)
-        items.append(Copper(via.net, layer, shape, "via"))
+        items.append(Copper(via.net, layer, shape, "via", ("via", via.x_nm, via.y_nm)))
     return items
 
 

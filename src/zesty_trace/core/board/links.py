@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
-from zesty_trace.core.board.copper import LAYERS, board_pads, copper_items
+from zesty_trace.core.board.copper import LAYERS, BoardPad, board_pads, copper_items, pad_node
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design, Pin
@@ -41,78 +42,54 @@ def connectivity(design: Design, catalogue: Catalogue) -> Connectivity:
     import networkx as nx
 
     graph = nx.Graph()
-    pads = [p for p in board_pads(design, catalogue) if p.net and p.layers]
-    names: dict[str, list[int]] = {}
-    for k, pad in enumerate(pads):
-        graph.add_node(("pad", k))
-        names.setdefault(pad.net, []).append(k)
+    by_net: dict[str, list[BoardPad]] = {}
+    for pad in board_pads(design, catalogue):
+        if pad.net and pad.layers:
+            graph.add_node(pad_node(pad))
+            by_net.setdefault(pad.net, []).append(pad)
     _join_copper(graph, design, catalogue)
-    links: list[Link] = []
-    wanted = 0
-    for net, members in names.items():
-        wanted += len(members) - 1
-        pieces = _pieces(graph, members)
-        links += _shortest(net, pieces, pads)
-    return Connectivity(tuple(links), wanted)
+    links = [link for net, pads in by_net.items() for link in _shortest(net, _pieces(graph, pads))]
+    return Connectivity(tuple(links), sum(len(pads) - 1 for pads in by_net.values()))
 
 
-def _join_copper(graph: object, design: Design, catalogue: Catalogue) -> None:
+def _join_copper(graph: Any, design: Design, catalogue: Catalogue) -> None:
+    """Add an edge for each two pieces of copper of one net that touch."""
     from shapely import STRtree
 
-    g: nx.Graph = graph  # type: ignore[name-defined]  # noqa: F821
-    pads = [p for p in board_pads(design, catalogue) if p.net and p.layers]
-    index = {(p.pin, p.x_nm, p.y_nm): k for k, p in enumerate(pads)}
     for layer in LAYERS:
-        shapes, nodes, nets = [], [], []
-        on_layer = [p for p in board_pads(design, catalogue) if layer in p.layers]
-        items = copper_items(design, catalogue, layer)
-        track_number = via_number = 0
-        for k, item in enumerate(items):
-            if k < len(on_layer):
-                pad = on_layer[k]
-                node: tuple[object, ...] = ("pad", index.get((pad.pin, pad.x_nm, pad.y_nm), -1 - k))
-            elif item.what == "via":
-                node, via_number = ("via", via_number), via_number + 1
-            else:
-                node, track_number = ("track", layer, track_number), track_number + 1
-            shapes.append(item.shape)
-            nodes.append(node)
-            nets.append(item.net)
+        items = [(i.net, i.node, i.shape) for i in copper_items(design, catalogue, layer) if i.net]
         for net, area in pour_shapes(design, catalogue, layer):
-            for k, piece in enumerate(getattr(area, "geoms", [])):
-                shapes.append(piece)
-                nodes.append(("pour", layer, net, k))
-                nets.append(net)
-        if not shapes:
+            items += [(net, ("pour", layer, net, k), piece) for k, piece in enumerate(area.geoms)]
+        if not items:
             continue
+        shapes = [shape for _, _, shape in items]
         left, right = STRtree(shapes).query(shapes, predicate="intersects")
         for a, b in zip(left.tolist(), right.tolist(), strict=True):
-            if a < b and nets[a] == nets[b] and nets[a]:
-                g.add_edge(nodes[a], nodes[b])
+            if a < b and items[a][0] == items[b][0]:
+                graph.add_edge(items[a][1], items[b][1])
 
 
-def _pieces(graph: object, members: list[int]) -> list[list[int]]:
+def _pieces(graph: Any, pads: list[BoardPad]) -> list[list[BoardPad]]:
+    """Return the pads in groups that copper joins."""
     import networkx as nx
 
-    left = set(members)
+    left = list(pads)
     pieces = []
     while left:
-        first = min(left)
-        reached = nx.node_connected_component(graph, ("pad", first))
-        piece = sorted(k for k in left if ("pad", k) in reached)
-        pieces.append(piece)
-        left -= set(piece)
+        reached = nx.node_connected_component(graph, pad_node(left[0]))
+        pieces.append([p for p in left if pad_node(p) in reached])
+        left = [p for p in left if pad_node(p) not in reached]
     return pieces
 
 
-def _shortest(net: str, pieces: list[list[int]], pads: list) -> list[Link]:  # type: ignore[type-arg]
+def _shortest(net: str, pieces: list[list[BoardPad]]) -> list[Link]:
     """Return the links of the least spanning tree over the pieces."""
     import networkx as nx
     import numpy as np
 
     if len(pieces) < 2:
         return []
-    spots = [np.array([(pads[k].x_nm, pads[k].y_nm) for k in piece], dtype=float) for piece in pieces]
+    spots = [np.array([(p.x_nm, p.y_nm) for p in piece], dtype=float) for piece in pieces]
     tree = nx.Graph()
     for i in range(len(pieces)):
         for j in range(i + 1, len(pieces)):
@@ -121,6 +98,6 @@ def _shortest(net: str, pieces: list[list[int]], pads: list) -> list[Link]:  # t
             tree.add_edge(i, j, weight=float(away[a, b]), ends=(pieces[i][int(a)], pieces[j][int(b)]))
     found = []
     for _, _, data in nx.minimum_spanning_edges(tree, data=True):
-        p, q = (pads[k] for k in data["ends"])
+        p, q = data["ends"]
         found.append(Link(net, p.pin, q.pin, p.x_nm, p.y_nm, q.x_nm, q.y_nm))
     return found

@@ -6,7 +6,6 @@ pads that it connects to; sweeps then take each part up and put it down again un
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +15,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin, Placement
+from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic.blocks import decoupled_part
 from zesty_trace.errors import Cancelled, EditError
 
@@ -25,12 +25,6 @@ EDGE_MM = 0.6
 SWEEPS = 3
 GROUND_WEIGHT, SUPPLY_WEIGHT, SIGNAL_WEIGHT, BYPASS_WEIGHT = 0.08, 0.35, 1.0, 2.5
 EDGE_WEIGHT = 2.0
-
-Report = Callable[[float, str], bool]
-
-
-def _quiet(share: float, text: str) -> bool:
-    return True
 
 
 def rectangle_outline(width_nm: int, height_nm: int, corner_nm: int = 3_000_000) -> tuple[tuple[int, int], ...]:
@@ -258,7 +252,7 @@ class _Placer:
         return found + [r for r in free if r not in found]
 
 
-def place_rest(design: Design, catalogue: Catalogue, report: Report = _quiet) -> Design:
+def place_rest(design: Design, catalogue: Catalogue, report: Report = quiet) -> Design:
     """Return the design with every part on the board; fixed and already placed parts stay.
 
     `report(share, text)` tells progress and returns False to stop (Cancelled). EditError if a part fits nowhere.

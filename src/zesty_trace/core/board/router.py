@@ -7,7 +7,6 @@ and the nets involved are routed again, until none is in the way of another. Met
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -19,6 +18,7 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Layer, Pin, Pour, Track, Via
+from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import Cancelled, EditError, SolveError
 
@@ -30,12 +30,6 @@ VIA_COST, BEND_COST = 9.0, 0.4
 HEAVY_VIA = 14.0  # per mm of width: one small via is no path for amperes
 LAYER_PRICE = np.array([1.0, 1.25], dtype=np.float32)
 NAMES: tuple[Layer, Layer] = ("top", "bottom")
-
-Report = Callable[[float, str], bool]
-
-
-def _quiet(share: float, text: str) -> bool:
-    return True
 
 
 @dataclass
@@ -352,7 +346,7 @@ def _straighten(points: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return kept
 
 
-def route(design: Design, catalogue: Catalogue, report: Report = _quiet) -> RouteResult:
+def route(design: Design, catalogue: Catalogue, report: Report = quiet) -> RouteResult:
     """Route all nets of a placed design anew, with ground pours on both layers.
 
     `report(share, text)` tells progress and returns False to stop (Cancelled). EditError without an outline.

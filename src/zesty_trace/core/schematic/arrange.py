@@ -19,7 +19,7 @@ from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
 from zesty_trace.core.schematic.symbols import Side, Symbol
-from zesty_trace.core.schematic.wires import route_wires
+from zesty_trace.core.schematic.wires import TAG_UNITS, route_wires
 from zesty_trace.errors import SolveError
 
 BAND_WIDTHS = range(110, 300, 5)
@@ -28,7 +28,6 @@ CORRIDOR = 60.0
 RAIL_STEP = 2
 RAIL_MIN_PINS = 4
 LABEL_UNITS = 1.1
-TAG_UNITS = 0.82
 MARGIN = 3
 
 

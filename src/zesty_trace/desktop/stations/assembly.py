@@ -154,8 +154,7 @@ class AssemblyStation(Station):
         serials = records.add_boards(batch.revision, batch.variant, range(1, batch.quantity + 1))
         known = {b.serial for b in records.boards(batch.revision) if b.last("assembled")}
         fresh = [s for s in serials if s not in known]
-        for serial in fresh:
-            records.add(serial, "assembled", f"{batch.variant or 'one variant'}, {self.session.design.build.alloy}")
+        records.add_all(fresh, "assembled", f"{batch.variant or 'one variant'}, {self.session.design.build.alloy}")
         self.session.message.emit(f"{len(fresh)} boards recorded as assembled")
         self.session.records_changed.emit()
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QShowEvent
@@ -17,6 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.session import Session
@@ -64,6 +66,53 @@ class Station(QWidget):
     def _fresh(self) -> None:
         self._stale = False
         self.pull()
+
+
+class WorkedOut:
+    """What a station works out from a design off the GUI thread, for the newest design only.
+
+    `of` is the design that the last answer belongs to. An answer for a design that is no longer the current one is
+    dropped; `again` is then called so that the station can ask for the new one.
+    """
+
+    def __init__(
+        self, session: Session, title: str, work: Callable[[Design], Any], show: Callable[[Any], None],
+        again: Callable[[], None],
+    ) -> None:  # fmt: skip
+        self._session, self._title, self._work = session, title, work
+        self._show, self._again = show, again
+        self._busy_with: Design | None = None
+        self.of: Design | None = None
+
+    def ask(self) -> bool:
+        """Have the current design worked out, unless it is, or is being; return whether the answer is there."""
+        design = self._session.design
+        if self.of is design:
+            return True
+        if self._busy_with is not design:
+            self._busy_with = design
+            self._session.jobs.start(
+                self._title, lambda report: self._work(design), lambda value: self._done(design, value),
+                lambda error: self._failed(design, error), visible=False,
+            )  # fmt: skip
+        return False
+
+    def _free(self, design: Design) -> None:
+        if self._busy_with is design:
+            self._busy_with = None
+
+    def _done(self, design: Design, value: Any) -> None:
+        self._free(design)
+        if design is self._session.design:
+            self.of = design
+            self._show(value)
+        else:
+            self._again()
+
+    def _failed(self, design: Design, error: Any) -> None:
+        self._free(design)
+        if error is not None:
+            self._session.failed.emit(error)
 
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QVBoxLayout, 
 from zesty_trace import journey
 from zesty_trace.core.bench.plan import BenchPlan, BenchStep, make_plan
 from zesty_trace.core.bench.run import BoardResult
+from zesty_trace.core.bench.simulated import demo_faults
 from zesty_trace.core.quantities import say
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
@@ -73,6 +74,7 @@ class BenchStation(Station):
         return card(row(self.yield_label, label("passed", "muted"), None, self.run_button), self.batch)
 
     def _instrument_card(self) -> QWidget:
+        self.stand_in = label("", "muted", True)
         self.addresses = [QLineEdit(), QLineEdit(), QLineEdit()]
         holder = QVBoxLayout()
         for text, edit in zip(("Multimeter", "Supply", "Bus adapter"), self.addresses, strict=True):
@@ -85,8 +87,7 @@ class BenchStation(Station):
         holder.setContentsMargins(0, 0, 0, 0)
         return card(
             label("Instruments", "heading"), inner,
-            label("Left empty, simulated boards are measured by stand-in instruments over the same protocol; three of "
-                  "twelve have a planted fault.", "muted", True),
+            self.stand_in,
         )  # fmt: skip
 
     def pull(self) -> None:
@@ -124,6 +125,12 @@ class BenchStation(Station):
         self.yield_label.setText(f"{passed} of {measured}" if measured else "0")
         self._show_plan(boards)
         self.run_button.setEnabled(self.plan is not None)
+        d, quantity = self.session.design, self.session.design.brief.quantity
+        planted = len(demo_faults(d.fitted(d.build.variant), self.session.catalogue, quantity))
+        self.stand_in.setText(
+            "Left empty, simulated boards are measured by stand-in instruments over the same protocol; "
+            f"{planted} of the {quantity} have a planted fault."
+        )
 
     def _boards(self) -> dict[str, journey.BoardRecord]:
         return {b.serial: b for b in self.session.records.boards(self.session.design.revision)}

@@ -19,7 +19,7 @@ from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView, shape_path
 from zesty_trace.desktop.say_line import SayLine
-from zesty_trace.desktop.stations.base import Station, button, card, label, row
+from zesty_trace.desktop.stations.base import Station, WorkedOut, button, card, label, row
 
 
 class LayoutStation(Station):
@@ -37,8 +37,7 @@ class LayoutStation(Station):
         self._lit: frozenset[str] = frozenset()
         self._state: Connectivity | None = None
         self._pours: dict[str, list[QPainterPath]] = {}
-        self.state_of: Design | None = None
-        self._working_on: Design | None = None
+        self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
         self.route_button = button("Route", self.route, True, "Ctrl+R")
@@ -78,37 +77,34 @@ class LayoutStation(Station):
 
     def pull(self) -> None:
         """Show the board at once, and its pours and links when they are worked out."""
-        design, catalogue = self.session.design, self.session.catalogue
+        design = self.session.design
         self.place_button.setEnabled(bool(design.parts))
         self.route_button.setEnabled(bool(design.board.placements))
         self.rip_button.setEnabled(bool(design.board.tracks))
         self._show()
-        if self.state_of is design or self._working_on is design or not design.board.outline:
-            return
-        self._working_on = design
+        if design.board.outline:
+            self._joined.ask()
 
-        def work(report: object) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
-            pours = {
-                layer: [shape_path(shape) for _, shape in pour_shapes(design, catalogue, layer)]
-                for layer in ("top", "bottom")
-            }
-            return connectivity(design, catalogue), pours
+    def _pull_if_seen(self) -> None:
+        if self.isVisible():
+            self.pull()
 
-        self.session.jobs.start("links", work, lambda v: self._worked(design, *v), visible=False)
+    def _join(self, design: Design) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
+        """Return what is connected, and the poured areas; called off the GUI thread."""
+        catalogue = self.session.catalogue
+        pours = {
+            layer: [shape_path(shape) for _, shape in pour_shapes(design, catalogue, layer)]
+            for layer in ("top", "bottom")
+        }
+        return connectivity(design, catalogue), pours
 
-    def _worked(self, design: Design, state: Connectivity, pours: dict[str, list[QPainterPath]]) -> None:
-        if self._working_on is design:
-            self._working_on = None
-        if design is not self.session.design:
-            if self.isVisible():
-                self.pull()
-            return
-        self._state, self._pours, self.state_of = state, pours, design
+    def _take_links(self, answer: tuple[Connectivity, dict[str, list[QPainterPath]]]) -> None:
+        self._state, self._pours = answer
         self._show()
 
     def _show(self) -> None:
         design = self.session.design
-        fresh = self.state_of is design
+        fresh = self._joined.of is design
         links = self._state.links if fresh and self._state else ()
         self.canvas.show_view(
             BoardView(

@@ -13,12 +13,13 @@ from zesty_trace.core.findings import Finding
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.say_it import completions, understand
+from zesty_trace.core.schematic.sheet import Sheet
 from zesty_trace.core.schematic.wiring_csv import value_problem
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.say_line import SayLine
 from zesty_trace.desktop.sheet_canvas import SheetCanvas
 from zesty_trace.desktop.sheet_painter import SheetView
-from zesty_trace.desktop.stations.base import Station, button, card, label, row
+from zesty_trace.desktop.stations.base import Station, WorkedOut, button, card, label, row
 from zesty_trace.errors import InputError, SolveError
 
 
@@ -33,8 +34,8 @@ class SchematicStation(Station):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         self.canvas = SheetCanvas()
-        self.drawn_of: Design | None = None
-        self._working_on: Design | None = None
+        self._arranged = WorkedOut(self.session, "Arranging", self._arrange, self._take_sheet, self._pull_if_seen)
+        self._sheet: Sheet
         self._lit: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())
         self.overlay = QPushButton("Voltages and currents")
         self.overlay.setCheckable(True)
@@ -73,46 +74,38 @@ class SchematicStation(Station):
 
     def pull(self) -> None:
         """Arrange the sheet of the current design off the GUI thread, then show it."""
-        design, catalogue = self.session.design, self.session.catalogue
         self._totals()
-        if self.drawn_of is design:
+        if self._arranged.ask():
             self._show()
-            return
-        if self._working_on is design:
-            return
-        self._working_on = design
 
-        def work(report: object) -> tuple[object, dict[str, float], dict[Pin, float]]:
-            sheet = arrange(design, catalogue)
-            try:
-                worst = analyse(design, catalogue).worst() if design.parts else None
-            except SolveError:
-                worst = None
-            volts = worst.net_voltages() if worst else {}
-            amps = worst.solution.pin_currents() if worst else {}
-            return sheet, volts, amps
+    def _pull_if_seen(self) -> None:
+        if self.isVisible():
+            self.pull()
 
-        self.session.jobs.start("arranging", work, lambda v: self._arranged(design, *v), visible=False)
+    def _arrange(self, design: Design) -> tuple[Sheet, dict[str, float], dict[Pin, float]]:
+        """Return the sheet with its voltages and currents; called off the GUI thread."""
+        catalogue = self.session.catalogue
+        sheet = arrange(design, catalogue)
+        try:
+            worst = analyse(design, catalogue).worst() if design.parts else None
+        except SolveError:
+            worst = None
+        if worst is None:
+            return sheet, {}, {}
+        return sheet, worst.net_voltages(), worst.solution.pin_currents()
 
-    def _arranged(self, design: Design, sheet: object, volts: dict[str, float], amps: dict[Pin, float]) -> None:
-        if self._working_on is design:
-            self._working_on = None
-        if design is not self.session.design:
-            if self.isVisible():
-                self.pull()
-            return
-        self.drawn_of = design
-        self._sheet, self._volts, self._amps = sheet, volts, amps
-        names = ["Whole sheet", *dict.fromkeys(s.block for s in sheet.symbols)]  # type: ignore[attr-defined]
+    def _take_sheet(self, answer: tuple[Sheet, dict[str, float], dict[Pin, float]]) -> None:
+        self._sheet, self._volts, self._amps = answer
+        names = ["Whole sheet", *dict.fromkeys(s.block for s in self._sheet.symbols)]
         if [self.blocks.itemText(k) for k in range(self.blocks.count())] != names:
             self.blocks.clear()
             self.blocks.addItems(names)
         self._show()
 
     def _show(self) -> None:
-        if self.drawn_of is None:
+        design = self._arranged.of
+        if design is None:
             return
-        design = self.drawn_of
         badges: dict[str, tuple[int, str]] = {}
         if self.session.findings_of is design:
             for number, f in enumerate(self.session.findings["schematic"], 1):
@@ -120,19 +113,21 @@ class SchematicStation(Station):
                     ref = next((r for r in f.refs if r not in badges), f.refs[0])
                     badges.setdefault(ref, (number, f.severity.word))
         view = SheetView(
-            design, self.session.catalogue, self._sheet, ground_net(design, self.session.catalogue),  # type: ignore[arg-type]
+            design, self.session.catalogue, self._sheet, ground_net(design, self.session.catalogue),
             self._volts, self._amps, self.overlay.isChecked(), *self._lit, badges=badges,
         )  # fmt: skip
         self.canvas.show_view(view)
 
     def _show_block(self) -> None:
         name = self.blocks.currentText()
-        members = [s for s in self._sheet.symbols if s.block == name]  # type: ignore[attr-defined]
+        if self._arranged.of is None:
+            return
+        members = [s for s in self._sheet.symbols if s.block == name]
         if not members:
             self.canvas.fit()
             return
         bodies, bands = [s.body() for s in members], {s.band for s in members}
-        rails = [r.y for r in self._sheet.rails if r.band in bands]  # type: ignore[attr-defined]
+        rails = [r.y for r in self._sheet.rails if r.band in bands]
         left, right = min(b[0] for b in bodies) - 10, max(b[2] for b in bodies) + 6
         top, bottom = min([*(b[1] for b in bodies), *rails]) - 2, max([*(b[3] for b in bodies), *rails]) + 1
         self.canvas.show_rect(QRectF(left, top, right - left, bottom - top))
