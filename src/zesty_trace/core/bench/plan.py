@@ -11,7 +11,7 @@ from typing import Literal
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import branch_spread, worst_case
-from zesty_trace.core.circuit.build import build_network, operating_states
+from zesty_trace.core.circuit.build import build_network, resting
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.solver import solve
 from zesty_trace.core.circuit.topology import ground_net, kind_of, other_net, supply_nets, two_terminal
@@ -108,7 +108,7 @@ def make_plan(design: Design, catalogue: Catalogue, variant: str = "") -> BenchP
     """Return the test plan for boards of `variant`. EditError without a supply inlet; SolveError if unsolvable."""
     design = design.fitted(variant)
     entry, ground = supply_entry(design, catalogue), ground_net(design, catalogue)
-    rest = operating_states(design, catalogue)[0]
+    rest = resting(design, catalogue)
     network = build_network(design, catalogue, rest)
     solution, spreads = worst_case(network)
     source = next(k for k, e in enumerate(network.elements) if e.type == "source")

@@ -10,7 +10,7 @@ import numpy as np
 from zesty_trace.core.bench.plan import resistance_ohm, supply_entry
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import sampled_scale
-from zesty_trace.core.circuit.build import build_network, operating_states
+from zesty_trace.core.circuit.build import build_network, resting
 from zesty_trace.core.circuit.faults import Fault, apply_fault
 from zesty_trace.core.circuit.network import Network
 from zesty_trace.core.circuit.solver import Solution, solve
@@ -28,7 +28,7 @@ class SimulatedBoard:
         self.design, self.catalogue, self.serial, self.fault = design, catalogue, serial, fault
         self.ground = ground_net(design, catalogue)
         self.entry = supply_entry(design, catalogue)
-        network = _spread(build_network(design, catalogue, operating_states(design, catalogue)[0]), serial)
+        network = _spread(build_network(design, catalogue, resting(design, catalogue)), serial)
         self.network = apply_fault(network, fault) if fault else network
         self.powered: Solution | None = None
         self.supply_v = self.supply_a = 0.0

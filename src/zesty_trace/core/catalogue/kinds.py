@@ -50,6 +50,14 @@ class Need(msgspec.Struct, frozen=True):
     value: str
 
 
+class Choice(msgspec.Struct, frozen=True):
+    """What a resistor from a pin to ground asks a supply for."""
+
+    pin: str
+    ohm: float
+    volt: float
+
+
 class ElementSpec(msgspec.Struct, frozen=True):
     """One element of a kind that is made of several: its type, pin names in terminal order, and values."""
 
@@ -60,7 +68,11 @@ class ElementSpec(msgspec.Struct, frozen=True):
 
 
 class Kind(msgspec.Struct, frozen=True, kw_only=True):
-    """One part kind."""
+    """One part kind.
+
+    `flipped` are its elements in the other position (pressed, thrown, closed, pulled in); `ocv` the open-circuit
+    voltage of a cell as (charge in percent, V).
+    """
 
     id: str
     title: str
@@ -69,11 +81,14 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     pins: tuple[PinSpec, ...]
     model: dict[str, float | int | str]
     elements: tuple[ElementSpec, ...] = ()
+    flipped: tuple[ElementSpec, ...] = ()
+    ocv: tuple[tuple[float, float], ...] = ()
     unit: str = ""
     tolerance: float = 0.0
     facts: dict[str, float] = {}
     bus: BusSpec | None = None
     needs: tuple[Need, ...] = ()
+    choices: tuple[Choice, ...] = ()
     options: dict[str, dict[str, float]] = {}
     polarity: str = ""
     heat_sensitive: bool = False

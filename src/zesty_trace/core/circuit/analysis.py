@@ -10,7 +10,7 @@ from threading import Lock
 import numpy as np
 
 from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.build import OperatingState, build_network, operating_states
+from zesty_trace.core.circuit.build import OperatingState, build_network, fullest, operating_states
 from zesty_trace.core.circuit.network import FloatArray, Network
 from zesty_trace.core.circuit.solver import Solution, solve
 from zesty_trace.core.circuit.topology import kind_of
@@ -57,8 +57,8 @@ class Analysis:
         return self._solved[state.name]
 
     def worst(self) -> Operating:
-        """Return the state with everything on."""
-        return self.operating(self.states[-1])
+        """Return the state with most outputs on."""
+        return self.operating(fullest(self.states))
 
     def all(self) -> list[Operating]:
         """Return every state, solved."""

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+
+import numpy as np
 
 from zesty_trace.core.catalogue.kinds import Catalogue, ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of
-from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.design.model import Design, Part, Pin, StateSpec
 from zesty_trace.core.quantities import leading_value
 
 INPUT_LEAK_OHM = 1e7
@@ -19,27 +21,78 @@ SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
 BRICK_OHM = 0.02
 
 
+NEARLY_EMPTY_PCT = 5.0
+
+
 @dataclass(frozen=True)
 class OperatingState:
-    """Which controller outputs are high; every other output is low and every input left alone."""
+    """Which controller outputs are high; every other output is low and every input left alone.
+
+    `flipped` are parts in their other position: buttons pressed, switches thrown, bridges closed, relays pulled in;
+    `asleep` are parts that draw only their sleep current.
+    `supply_v` None is the brief's supply, `cell_pct` None the voltage that is stated with the cell.
+    """
 
     name: str
     high: frozenset[Pin] = frozenset()
+    flipped: frozenset[str] = frozenset()
+    asleep: frozenset[str] = frozenset()
+    supply_v: float | None = None
+    cell_pct: float | None = None
+
+
+def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
+    """Return the states worth solving: all off, each output alone, asleep and nearly empty on a cell, all on."""
+    outputs = controller_outputs(design, catalogue)
+    net_of = design.net_of()
+    everything = frozenset(outputs)
+    alone = [OperatingState(f"{net_of[p]} on", frozenset((p,))) for p in outputs]
+    empty: list[OperatingState] = []
+    if any(kind_of(design, catalogue, ref).ocv for ref in design.parts):
+        sleepers = frozenset(r for r in design.parts if "i_sleep" in kind_of(design, catalogue, r).model)
+        if sleepers:
+            empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0))
+        empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
+    if not outputs:
+        return [*empty, OperatingState("at rest")]
+    return [OperatingState("all off"), *alone, *empty, OperatingState("all on", everything)]
 
 
 def operating_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
-    """Return the states worth solving: all off, each output alone, all on."""
-    outputs = controller_outputs(design, catalogue)
-    net_of = design.net_of()
-    alone = [OperatingState(f"{net_of[p]} on", frozenset((p,))) for p in outputs]
-    if not outputs:
-        return [OperatingState("at rest")]
-    return [OperatingState("all off"), *alone, OperatingState("all on", frozenset(outputs))]
+    """Return the user's own states, or the proposed ones. Pins and parts that are gone are left out of a state."""
+    if not design.states:
+        return proposed_states(design, catalogue)
+    return [
+        OperatingState(
+            s.name, frozenset(p for p in s.high if p.ref in design.parts),
+            frozenset(r for r in s.flipped if r in design.parts), frozenset(r for r in s.asleep if r in design.parts),
+            s.supply_v, s.cell_pct,
+        )
+        for s in design.states
+    ]  # fmt: skip
+
+
+def spec_of_state(state: OperatingState) -> StateSpec:
+    """Return a state as the design keeps it."""
+    return StateSpec(
+        name=state.name, high=tuple(sorted(state.high)), flipped=tuple(sorted(state.flipped)),
+        asleep=tuple(sorted(state.asleep)), supply_v=state.supply_v, cell_pct=state.cell_pct,
+    )  # fmt: skip
+
+
+def resting(design: Design, catalogue: Catalogue) -> OperatingState:
+    """Return the state in which nothing is driven, whatever the user's states are."""
+    return proposed_states(design, catalogue)[0] if controller_outputs(design, catalogue) else OperatingState("at rest")
+
+
+def fullest(states: Sequence[OperatingState]) -> OperatingState:
+    """Return the state with the most outputs high and a normal cell; the last of several."""
+    return max(enumerate(states), key=lambda s: (s[1].cell_pct is None, len(s[1].high), s[0]))[1]
 
 
 def all_on(design: Design, catalogue: Catalogue) -> OperatingState:
-    """Return the state with every output high."""
-    return operating_states(design, catalogue)[-1]
+    """Return the state with most outputs high."""
+    return fullest(operating_states(design, catalogue))
 
 
 class _Builder:
@@ -114,9 +167,8 @@ def _inlet(b: _Builder, part: Part, kind: Kind) -> None:
     plus = next(p for p in kind.pins if p.role == "supply_out")
     minus = next(p for p in kind.pins if p.role == "ground")
     pins = (Pin(part.ref, plus.number), Pin(part.ref, minus.number))
-    b.add(
-        part, "source", pins, {"volt": b.design.brief.supply_v, "ohm": BRICK_OHM}, {"volt": SUPPLY_TOLERANCE}
-    )  # fmt: skip
+    volt = b.design.brief.supply_v if b.state.supply_v is None else b.state.supply_v
+    b.add(part, "source", pins, {"volt": volt, "ohm": BRICK_OHM}, {"volt": SUPPLY_TOLERANCE})
 
 
 def _three(part: Part, kind: Kind) -> tuple[Pin, Pin, Pin]:
@@ -149,13 +201,14 @@ def _current_load(b: _Builder, part: Part, kind: Kind) -> None:
     )
 
 
-def _supply_load(kind: Kind) -> dict[str, float]:
-    return {"amp": kind.number("i_supply"), "v_on": 0.7 * kind.facts.get("v_min", 2.0)}
+def _supply_load(b: _Builder, part: Part, kind: Kind) -> dict[str, float]:
+    amp = kind.number("i_sleep" if part.ref in b.state.asleep else "i_supply")
+    return {"amp": amp, "v_on": 0.7 * kind.facts.get("v_min", 2.0)}
 
 
 def _load(b: _Builder, part: Part, kind: Kind) -> None:
     pins = b.supply_pins(part, kind)
-    b.add(part, "current_load", pins, _supply_load(kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
+    b.add(part, "current_load", pins, _supply_load(b, part, kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
     for spec in kind.pins:
         if spec.role == "input":
             pin = Pin(part.ref, spec.number)
@@ -166,7 +219,7 @@ def _load(b: _Builder, part: Part, kind: Kind) -> None:
 
 def _controller(b: _Builder, part: Part, kind: Kind) -> None:
     supply, ground = b.supply_pins(part, kind)
-    b.add(part, "current_load", (supply, ground), _supply_load(kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
+    b.add(part, "current_load", (supply, ground), _supply_load(b, part, kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
     drive = kind.number("r_drive")
     for spec in kind.pins:
         pin = Pin(part.ref, spec.number)
@@ -180,7 +233,11 @@ def _controller(b: _Builder, part: Part, kind: Kind) -> None:
 
 def _composite(b: _Builder, part: Part, kind: Kind) -> None:
     """Add each element of a kind that is made of several; junctions and switches are given by their data sheet values."""
-    for spec in kind.elements:
+    _add_elements(b, part, kind, kind.elements)
+
+
+def _add_elements(b: _Builder, part: Part, kind: Kind, elements: Sequence[ElementSpec]) -> None:
+    for spec in elements:
         pins = tuple(Pin(part.ref, kind.pin_named(name).number) for name in spec.pins)
         b.add(part, spec.type, pins, _element_values(spec), dict(spec.tolerances))
 
@@ -200,9 +257,36 @@ def _zener(b: _Builder, part: Part, kind: Kind) -> None:
     b.add(part, "zener", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {"v_z": kind.tolerance})
 
 
+def cell_voltage(part: Part, kind: Kind, charge_pct: float | None) -> float:
+    """Return the open-circuit voltage at a state of charge, by the kind's curve; without one, the voltage stated, V."""
+    if charge_pct is None or not kind.ocv:
+        return leading_value(part.value) or kind.number("volt")
+    percents, volts = zip(*sorted(kind.ocv), strict=True)
+    return float(np.interp(charge_pct, percents, volts))
+
+
+def charge_current(design: Design, part: Part, kind: Kind) -> float | None:
+    """Return what a charger charges with by the resistor on its PROG pin, A: I = k / R (common practice: k = 1000 V)."""
+    net_of = design.net_of()
+    net = net_of.get(_pin(part, kind, "PROG"), "")
+    for pin in design.nets.get(net, ()):
+        near = design.parts[pin.ref]
+        if near.kind == "resistor" and (ohm := leading_value(near.value)):
+            return kind.facts["volt_ampere_ohm"] / ohm
+    return None
+
+
+def _charger(b: _Builder, part: Part, kind: Kind) -> None:
+    """A linear charger at full current: what it takes from its supply it puts into the cell."""
+    amp = charge_current(b.design, part, kind)
+    if amp:
+        pins = (_pin(part, kind, "VCC"), _pin(part, kind, "BAT"))
+        b.add(part, "current_load", pins, {"amp": amp, "v_on": 0.3}, {"amp": 0.1})
+
+
 def _battery(b: _Builder, part: Part, kind: Kind) -> None:
     pins = (Pin(part.ref, "1"), Pin(part.ref, "2"))
-    volt = leading_value(part.value) or kind.number("volt")
+    volt = cell_voltage(part, kind, b.state.cell_pct)
     b.add(part, "source", pins, {"volt": volt, "ohm": kind.number("ohm", 0.1)}, {"volt": kind.tolerance})
 
 
@@ -214,7 +298,7 @@ MODELS: dict[str, Callable[[_Builder, Part, Kind], None]] = {
     "resistor": _resistor, "fixed_resistor": _fixed_resistor, "capacitor": _nothing, "open": _nothing,
     "diode": _diode, "led": _diode, "nmos": _field_effect, "npn": _bipolar, "inlet": _inlet, "regulator": _regulator,
     "converter": _converter, "current_load": _current_load, "load": _load, "controller": _controller,
-    "composite": _composite, "pmos": _field_effect, "pnp": _bipolar, "zener": _zener, "battery": _battery,
+    "charger": _charger, "composite": _composite, "pmos": _field_effect, "pnp": _bipolar, "zener": _zener, "battery": _battery,
 }  # fmt: skip
 
 
@@ -224,5 +308,8 @@ def build_network(design: Design, catalogue: Catalogue, state: OperatingState | 
     builder = _Builder(design, catalogue, state)
     for ref, part in design.parts.items():
         kind = kind_of(design, catalogue, ref)
-        MODELS[str(kind.model["type"])](builder, part, kind)
+        if kind.flipped and ref in state.flipped:
+            _add_elements(builder, part, kind, kind.flipped)
+        else:
+            MODELS[str(kind.model["type"])](builder, part, kind)
     return Network(tuple(builder.elements), builder.ground)

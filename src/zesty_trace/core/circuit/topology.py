@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import NamedTuple
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.quantities import leading_value
 
 SWITCHES = ("nmos", "npn", "pmos", "pnp")
 
@@ -65,6 +67,30 @@ def two_terminal(design: Design, catalogue: Catalogue, ref: str) -> bool:
 def other_net(design: Design, net_of: dict[Pin, str], pin: Pin) -> str | None:
     """Return the net at the other end of a two-pin part."""
     return net_of.get(Pin(pin.ref, "2" if pin.number == "1" else "1"))
+
+
+class Neighbour(NamedTuple):
+    """A two-pin part on a net: its pin there, its value (0.0 if none is stated), and the net beyond ("" if open)."""
+
+    pin: Pin
+    value: float
+    beyond: str
+
+    @property
+    def ref(self) -> str:
+        """The part's reference."""
+        return self.pin.ref
+
+
+def neighbours(design: Design, catalogue: Catalogue, net_of: dict[Pin, str], net: str, *models: str) -> list[Neighbour]:
+    """Return the two-pin parts of these models on a net."""
+    found = []
+    for pin in design.nets.get(net, ()):
+        kind = kind_of(design, catalogue, pin.ref)
+        if len(kind.pins) == 2 and kind.model["type"] in models:
+            value = leading_value(design.parts[pin.ref].value) or 0.0
+            found.append(Neighbour(pin, value, other_net(design, net_of, pin) or ""))
+    return found
 
 
 def controller_outputs(design: Design, catalogue: Catalogue) -> list[Pin]:

@@ -93,6 +93,10 @@ def _rest(old: Design, new: Design) -> Iterator[str]:
     if old.sheet != new.sheet:
         moved = sorted(r for r in old.sheet.keys() | new.sheet.keys() if old.sheet.get(r) != new.sheet.get(r))
         yield f"moved on the sheet: {_list(moved)}"
+    for what in ("states", "timeline", "measured", "options", "pages"):
+        before, after = getattr(old, what), getattr(new, what)
+        if before != after:
+            yield f"{what}: {len(before)} became {len(after)}" if len(before) != len(after) else f"{what} changed"
     if old.images != new.images:
         yield f"images: {_list(i.file for i in new.images)}"
     for identity, reason in new.accepted.items():

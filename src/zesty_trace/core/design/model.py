@@ -11,7 +11,7 @@ from typing import Literal
 
 import msgspec
 
-SCHEMA_VERSION = 1
+SCHEMA_VERSION = 2
 Layer = Literal["top", "bottom"]
 Alloy = Literal["leaded", "lead-free", "low-temperature"]
 
@@ -50,11 +50,12 @@ class Brief(msgspec.Struct, frozen=True, kw_only=True):
     case_height_nm: int = 56_000_000
     case_depth_nm: int = 25_000_000
     template: tuple[TemplateHole, ...] = ()
+    options_wanted: str = ""
     facts: dict[str, str] = {}
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True):
-    """One part. An empty `variants` means it is fitted in all of them."""
+    """One part. An empty `variants` means it is fitted in all of them; `values` has other values by variant."""
 
     ref: str
     kind: str
@@ -63,6 +64,11 @@ class Part(msgspec.Struct, frozen=True, kw_only=True):
     variants: tuple[str, ...] = ()
     block: str = ""
     notes: str = ""
+    values: dict[str, str] = {}
+
+    def value_in(self, variant: str) -> str:
+        """Return the value on the boards of `variant`: its own there, or the one for all."""
+        return self.values.get(variant, self.value)
 
     def fitted(self, variant: str) -> bool:
         """Whether the part is on the boards of `variant` ("" means the fullest board)."""
@@ -155,6 +161,53 @@ class ImageSpec(msgspec.Struct, frozen=True, kw_only=True):
     base_address: int = 0
 
 
+class StateSpec(msgspec.Struct, frozen=True, kw_only=True):
+    """An operating state by the user's word: outputs that are high, parts in their other position or asleep, supplies.
+
+    `supply_v` None is the brief's supply; `cell_pct` None is the voltage stated with the cell.
+    """
+
+    name: str
+    high: tuple[Pin, ...] = ()
+    flipped: tuple[str, ...] = ()
+    asleep: tuple[str, ...] = ()
+    supply_v: float | None = None
+    cell_pct: float | None = None
+
+
+class Moment(msgspec.Struct, frozen=True, kw_only=True):
+    """One step of the timeline: a state and how long it lasts."""
+
+    state: str
+    seconds: float
+
+
+class Measured(msgspec.Struct, frozen=True, kw_only=True):
+    """What was measured on the prototype: the voltage of a net, or the current into a pin or out of a supply part."""
+
+    what: Literal["voltage", "current"]
+    where: str
+    value: float
+    tolerance_pct: float = 10.0
+    state: str = ""
+
+
+class Option(msgspec.Struct, frozen=True, kw_only=True):
+    """A set of parts that is fitted as one, the options it needs, and the firmware switch that goes with it."""
+
+    name: str
+    refs: tuple[str, ...]
+    needs: tuple[str, ...] = ()
+    switch: str = ""
+
+
+class Page(msgspec.Struct, frozen=True, kw_only=True):
+    """One page of the schematic: the blocks drawn on it."""
+
+    name: str
+    blocks: tuple[str, ...]
+
+
 class ChangeNote(msgspec.Struct, frozen=True, kw_only=True):
     """A point for the next revision."""
 
@@ -179,16 +232,26 @@ class Design(msgspec.Struct, frozen=True, kw_only=True):
     images: tuple[ImageSpec, ...] = ()
     changes: tuple[ChangeNote, ...] = ()
     accepted: dict[str, str] = {}
+    states: tuple[StateSpec, ...] = ()
+    timeline: tuple[Moment, ...] = ()
+    measured: tuple[Measured, ...] = ()
+    options: tuple[Option, ...] = ()
+    pages: tuple[Page, ...] = ()
 
     def net_of(self) -> dict[Pin, str]:
         """Return the net of every connected pin."""
         return {pin: name for name, pins in self.nets.items() for pin in pins}
 
     def fitted(self, variant: str = "") -> Design:
-        """Return the design with only the parts of `variant`; nets keep the remaining pins."""
+        """Return the design with only the parts of `variant`, at their values there; nets keep the remaining pins."""
         if not variant:
             return self
-        parts = {ref: part for ref, part in self.parts.items() if part.fitted(variant)}
+        replace = msgspec.structs.replace
+        parts = {
+            ref: replace(part, value=part.value_in(variant)) if variant in part.values else part
+            for ref, part in self.parts.items()
+            if part.fitted(variant)
+        }
         nets = {n: tuple(p for p in pins if p.ref in parts) for n, pins in self.nets.items()}
         return msgspec.structs.replace(self, parts=parts, nets={n: p for n, p in nets.items() if p})
 
@@ -199,8 +262,11 @@ def to_json(design: Design) -> bytes:
 
 
 def from_json(data: bytes) -> Design:
-    """Return the design in `data`. msgspec.ValidationError or msgspec.DecodeError if it is not one."""
-    return msgspec.json.decode(data, type=Design)
+    """Return the design in `data`, older schemas brought up. msgspec.ValidationError or DecodeError if it is not one.
+
+    Schema 1 lacks fields that have defaults; nothing of it changed its meaning.
+    """
+    return msgspec.structs.replace(msgspec.json.decode(data, type=Design), schema=SCHEMA_VERSION)
 
 
 def json_schema() -> dict[str, object]:

@@ -5,9 +5,17 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from functools import cached_property
 
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.circuit.analysis import Analysis, analyse
-from zesty_trace.core.circuit.topology import ground_net, kind_of, other_net, pin_label, supply_nets, two_terminal
+from zesty_trace.core.circuit.topology import (
+    Neighbour,
+    ground_net,
+    kind_of,
+    neighbours,
+    pin_label,
+    spec_of,
+    supply_nets,
+)
 from zesty_trace.core.design.model import Design, Pin
 
 
@@ -51,6 +59,22 @@ class Context:
         """Return `U4.ADR`."""
         return pin_label(self.design, self.catalogue, pin)
 
+    def spec(self, pin: Pin) -> PinSpec:
+        """Return a pin's name and role."""
+        return spec_of(self.design, self.catalogue, pin)
+
+    def pin(self, ref: str, name: str) -> Pin:
+        """Return the pin of this name. KeyError if the kind has none."""
+        return Pin(ref, self.kind(ref).pin_named(name).number)
+
+    def near(self, net: str, *models: str) -> list[Neighbour]:
+        """Return the two-pin parts of these models on a net."""
+        return neighbours(self.design, self.catalogue, self.net_of, net, *models)
+
+    def of_model(self, *models: str) -> list[str]:
+        """Return the references of parts of these models."""
+        return [ref for ref in self.design.parts if self.kind(ref).model["type"] in models]
+
     def supply_of(self, ref: str) -> str | None:
         """Return the net that feeds a part's supply pin."""
         model = self.kind(ref).model
@@ -60,15 +84,8 @@ class Context:
 
     def resistors_between(self, a: str, b: str) -> list[Pin]:
         """Return the pins on `b` of resistors that join nets `a` and `b`."""
-        found = []
-        for pin in self.design.nets.get(a, ()):
-            if self.kind(pin.ref).model.get("type") == "resistor" and two_terminal(
-                self.design, self.catalogue, pin.ref
-            ):
-                far = Pin(pin.ref, "2" if pin.number == "1" else "1")
-                if other_net(self.design, self.net_of, pin) == b:
-                    found.append(far)
-        return found
+        near = [n for n in self.near(a, "resistor") if n.beyond == b]
+        return [Pin(n.ref, "2" if n.pin.number == "1" else "1") for n in near]
 
 
 def make_context(design: Design, catalogue: Catalogue) -> Context:

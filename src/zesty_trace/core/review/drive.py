@@ -9,6 +9,7 @@ from functools import partial
 from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import controller_outputs, other_net, spec_of
+from zesty_trace.core.circuit.transients import coil_pins
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
@@ -116,10 +117,12 @@ def gate_pull_down(ctx: Context) -> Iterator[Finding]:
 def coil_suppression(ctx: Context) -> Iterator[Finding]:
     """Yield switched inductive loads without a path for their current when the switch opens."""
     for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
-        if not kind.facts.get("inductive"):
+        ends = coil_pins(ctx.kind(ref))
+        if ends is None:
             continue
-        plus, minus = (ctx.net_of.get(Pin(ref, n), "") for n in ("1", "2"))
+        plus, minus = (ctx.net_of.get(Pin(ref, n), "") for n in ends)
+        if minus in ctx.rails:  # a relay's coil has no polarity of its own
+            plus, minus = minus, plus
         if not plus or not minus or minus == ctx.ground or _diode_between(ctx, minus, plus):
             continue
         fresh = Part(ref=edits.fresh_ref(ctx.design, "D"), kind="schottky_diode", package="D-SMA")

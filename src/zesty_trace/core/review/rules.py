@@ -7,40 +7,39 @@ from collections.abc import Callable, Iterator
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity, worst_first
-from zesty_trace.core.review.bus import bus_address_clash
-from zesty_trace.core.review.connections import ground_missing, lonely_nets, unconnected_pins
+from zesty_trace.core.review import (
+    analogue,
+    bus,
+    charge,
+    connections,
+    drive,
+    fitted,
+    heat,
+    levels,
+    plugs,
+    pull_ups,
+    straps,
+    supply,
+)
 from zesty_trace.core.review.context import Context, make_context
-from zesty_trace.core.review.drive import (
-    capacitor_rating,
-    coil_suppression,
-    gate_pull_down,
-    led_current,
-    pin_overload,
-    resistor_power,
-)
-from zesty_trace.core.review.heat import heat
-from zesty_trace.core.review.levels import high_too_low, level_clash, supply_range
-from zesty_trace.core.review.pull_ups import bus_pull_ups
-from zesty_trace.core.review.supply import (
-    contention,
-    decoupling,
-    dropout,
-    floating_input,
-    fuse_missing,
-    programming_access,
-    supply_overload,
-    test_point_missing,
-)
 from zesty_trace.errors import SolveError
 
 Rule = Callable[[Context], Iterator[Finding]]
 STATIC: tuple[Rule, ...] = (
-    ground_missing, unconnected_pins, lonely_nets, bus_address_clash, gate_pull_down, coil_suppression, decoupling,
-    fuse_missing, test_point_missing, programming_access, floating_input, contention,
+    connections.ground_missing, connections.unconnected_pins, connections.lonely_nets, bus.bus_address_clash,
+    straps.reserved_address, straps.all_call_address, straps.strap_cannot_change, straps.boot_strap, straps.reset_network,
+    straps.enable_left_open, straps.negotiation, drive.gate_pull_down, drive.coil_suppression, supply.decoupling,
+    supply.fuse_missing, supply.test_point_missing, supply.programming_access, supply.floating_input, supply.contention,
+    analogue.divider_impedance, analogue.crystal_load, charge.charge_rate, charge.charger_without_set, charge.usb_pull_downs,
+    plugs.reverse_polarity, plugs.static_protection, plugs.mains_fuse, plugs.contact_suppression,
+    fitted.option_leaves_floating, fitted.option_broken, fitted.exact_version, fitted.ambient, fitted.open_drain_pull_up,
+    fitted.no_connect_wired,
 )  # fmt: skip
 SOLVED: tuple[Rule, ...] = (
-    heat, level_clash, high_too_low, supply_range, led_current, pin_overload, resistor_power, capacitor_rating, dropout,
-    supply_overload, bus_pull_ups,
+    heat.heat, levels.level_clash, levels.high_too_low, levels.supply_range, drive.led_current, drive.pin_overload,
+    drive.resistor_power, drive.capacitor_rating, supply.dropout, supply.supply_overload, pull_ups.bus_pull_ups,
+    analogue.divider_range, analogue.shared_ground, charge.usb_inrush, charge.droop, charge.supplies_joined,
+    plugs.header_turned, plugs.voltage_selector, plugs.mains, fitted.transistor_rating, fitted.gate_drive, fitted.led_dim,
 )  # fmt: skip
 
 

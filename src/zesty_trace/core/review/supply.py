@@ -54,30 +54,36 @@ def decoupling(ctx: Context) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+FED_SHARE = 0.2  # an input below this share of the output is switched off, not low
+
+
 def dropout(ctx: Context) -> Iterator[Finding]:
-    """Yield linear regulators whose input leaves them too little to hold their output."""
-    for ref in ctx.design.parts:
+    """Yield linear regulators whose input leaves them too little to hold their output, in the state that is worst."""
+    for ref in ctx.of_model("regulator"):
         kind = ctx.kind(ref)
-        if kind.model.get("type") != "regulator":
-            continue
         pins = {s.role: ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
-        worst = ctx.analysis.worst()
-        volts = worst.net_voltages()
-        if pins["supply_in"] not in volts:
-            continue
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
-        amp = abs(worst.solution.pin_currents().get(out, 0.0))
-        needed = kind.number("dropout") * max(0.2, amp / kind.number("dropout_at", 1.0))
-        room = volts[pins["supply_in"]] - kind.number("v_out")
-        if room < needed:
-            yield Finding(
-                "dropout", ref, Severity.STOP, f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')}",
-                f"At {say(amp, 'A')} it would give {say(volts.get(pins['supply_out'], 0.0), 'V')}. "
-                "Feed it from a higher supply, or take one with less dropout.",
-                "Below its dropout a regulator lets its output follow the input down.",
-                "dropout of the part kind at its rated current, in proportion to the current", "schematic", (ref,),
-                (pins["supply_in"],), value=room, limit=needed, unit="V",
-            )  # fmt: skip
+        worst: tuple[float, float, float, str] | None = None
+        for operating in ctx.analysis.all():
+            v_in = operating.net_voltages().get(pins["supply_in"])
+            if v_in is None or v_in < FED_SHARE * kind.number("v_out"):
+                continue
+            amp = abs(operating.solution.pin_currents().get(out, 0.0))
+            needed = kind.number("dropout") * max(0.2, amp / kind.number("dropout_at", 1.0))
+            room = v_in - kind.number("v_out")
+            if room < needed and (worst is None or room - needed < worst[0] - worst[1]):
+                worst = (room, needed, amp, operating.state.name)
+        if worst is None:
+            continue
+        room, needed, amp, state = worst
+        yield Finding(
+            "dropout", ref, Severity.STOP, f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
+            f"At {say(amp, 'A')} it cannot hold {kind.number('v_out'):g} V. Feed it from a higher supply, or take one with "
+            f"less dropout.",
+            "Below its dropout a regulator lets its output follow the input down.",
+            "dropout of the part kind at its rated current, in proportion to the current", "schematic", (ref,),
+            (pins["supply_in"],), value=room, limit=needed, unit="V",
+        )  # fmt: skip
 
 
 def supply_overload(ctx: Context) -> Iterator[Finding]:
@@ -102,11 +108,9 @@ def supply_overload(ctx: Context) -> Iterator[Finding]:
 
 
 def fuse_missing(ctx: Context) -> Iterator[Finding]:
-    """Yield inlets whose first net feeds something other than a fuse."""
-    for ref in ctx.design.parts:
+    """Yield inlets and cells whose first net feeds something other than a fuse."""
+    for ref in ctx.of_model("inlet", "battery"):
         kind = ctx.kind(ref)
-        if kind.model.get("type") != "inlet":
-            continue
         plus = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
         net = ctx.net_of.get(plus, "")
         others = [p for p in ctx.design.nets.get(net, ()) if p.ref != ref]
@@ -114,7 +118,7 @@ def fuse_missing(ctx: Context) -> Iterator[Finding]:
             yield Finding(
                 "fuse", ref, Severity.NOTE, f"{ref} feeds the board without a fuse",
                 "A resettable fuse in line limits what a short can burn.",
-                "The supply alone decides how much a short gets; many bricks give several amperes for ever.", COMMON,
+                "The supply alone decides how much a short gets; bricks and cells give several amperes without end.", COMMON,
                 "schematic", (ref,), (net,),
             )  # fmt: skip
 
@@ -185,7 +189,9 @@ def floating_input(ctx: Context) -> Iterator[Finding]:
 def contention(ctx: Context) -> Iterator[Finding]:
     """Yield nets that two or more push-pull outputs drive."""
     for net, pins in ctx.design.nets.items():
-        outputs = [p for p in pins if spec_of(ctx.design, ctx.catalogue, p).role == "output"]
+        outputs = [p for p in pins if ctx.spec(p).role == "output"]
+        if all(ctx.kind(p.ref).pin("CS") for p in outputs):
+            continue  # outputs of selected devices take turns
         if len(outputs) > 1:
             names = " and ".join(ctx.label(p) for p in outputs)
             yield Finding(

@@ -1,0 +1,257 @@
+"""Where the current goes: what each supply gives in each state, the timeline's charge, and how long a cell lasts."""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass
+
+from msgspec.structs import replace
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
+from zesty_trace.core.circuit.build import charge_current, operating_states, spec_of_state
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Moment, Pin
+
+SUPPLIES = ("inlet", "battery", "regulator", "converter")
+OUT_OF_HAND = 0.03  # a regulator's output this far down counts as lost
+CV_FACTOR = 1.3  # charging ends slowly at constant voltage: common practice
+SELF_DISCHARGE_PER_MONTH = 0.03  # lithium cells, common practice
+MONTH_S = 30 * 86400.0
+LIT_A = 0.0002  # below this an LED looks dark
+_MAH = re.compile(r"([\d.]+)\s*mAh", re.I)
+
+
+@dataclass(frozen=True)
+class SupplyLoad:
+    """What one supply gives in one state: volts at its output, amperes out of it, watts; its limit (None: not stated)."""
+
+    ref: str
+    net: str
+    state: str
+    volt: float
+    amp: float
+    limit_a: float | None
+
+    @property
+    def watt(self) -> float:
+        """Power into the net."""
+        return self.volt * self.amp
+
+
+def supply_budget(design: Design, catalogue: Catalogue) -> list[SupplyLoad]:
+    """Return the load of every supply in every operating state, supplies in the design's order. SolveError as solving."""
+    analysis = analyse(design, catalogue)
+    return [load for ref in design.parts for load in _loads(analysis, ref)]
+
+
+def _loads(analysis: Analysis, ref: str) -> list[SupplyLoad]:
+    design, kind = analysis.design, kind_of(analysis.design, analysis.catalogue, ref)
+    out = next((s.number for s in kind.pins if s.role == "supply_out"), None)
+    net = design.net_of().get(Pin(ref, out)) if out else None
+    if out is None or net is None:
+        return []
+    limits = {"inlet": design.brief.supply_limit_a, "battery": None}
+    limit = limits.get(str(kind.model["type"]), kind.number("i_limit") or None)
+    found = []
+    for operating in analysis.all():
+        amp = -operating.solution.pin_currents().get(Pin(ref, out), 0.0)
+        volt = operating.net_voltages().get(net, 0.0)
+        found.append(SupplyLoad(ref, net, operating.state.name, volt, amp, limit))
+    return found
+
+
+def source_current(operating: Operating, design: Design, catalogue: Catalogue) -> float:
+    """Return what inlets and cells give together in a solved state, A. A cell that is charged does not count."""
+    amps = operating.solution.pin_currents()
+    total = 0.0
+    for ref in design.parts:
+        kind = kind_of(design, catalogue, ref)
+        if kind.model["type"] in ("inlet", "battery"):
+            total += sum(max(0.0, -amps.get(Pin(ref, s.number), 0.0)) for s in kind.pins if s.role == "supply_out")
+    return total
+
+
+# Timeline -------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of the timeline, solved: the current from the source (A), its charge (C), the lights that are lit (A)."""
+
+    state: str
+    start_s: float
+    seconds: float
+    amp: float
+    lit: dict[str, float]
+
+    @property
+    def charge_c(self) -> float:
+        """Charge drawn in this step, coulomb."""
+        return self.amp * self.seconds
+
+
+@dataclass(frozen=True)
+class Cycle:
+    """The timeline once through."""
+
+    steps: tuple[Step, ...]
+
+    @property
+    def seconds(self) -> float:
+        """How long one cycle takes."""
+        return sum(s.seconds for s in self.steps)
+
+    @property
+    def charge_c(self) -> float:
+        """Charge of one cycle, coulomb."""
+        return sum(s.charge_c for s in self.steps)
+
+    @property
+    def average_a(self) -> float:
+        """Average current from the source, A."""
+        return self.charge_c / self.seconds if self.steps else 0.0
+
+    def at(self, second: float) -> Step:
+        """Return the step at a time, the cycle repeating. ValueError without steps."""
+        if not self.steps:
+            raise ValueError("the timeline is empty")
+        left = second % self.seconds
+        for step in self.steps:
+            if left < step.seconds:
+                return step
+            left -= step.seconds
+        return self.steps[-1]
+
+
+def proposed_timeline(design: Design, catalogue: Catalogue) -> tuple[Moment, ...]:
+    """Return a first timeline: asleep for a minute and awake for a second where there is a cell, else each state 1 s."""
+    states = operating_states(design, catalogue)
+    names = [s.name for s in states if s.cell_pct is None]
+    if any(s.asleep for s in states):
+        awake = next((s.name for s in reversed(states) if not s.asleep and s.cell_pct is None), names[-1])
+        sleep = next(s.name for s in states if s.asleep)
+        return Moment(state=sleep, seconds=60.0), Moment(state=awake, seconds=1.0)
+    return tuple(Moment(state=n, seconds=1.0) for n in names)
+
+
+def play(design: Design, catalogue: Catalogue) -> Cycle:
+    """Return the timeline (the design's, else the proposed one) solved step by step. Steps of unknown states are left out."""
+    analysis = analyse(design, catalogue)
+    by_name = {s.name: s for s in analysis.states}
+    steps: list[Step] = []
+    start = 0.0
+    for moment in design.timeline or proposed_timeline(design, catalogue):
+        if moment.state not in by_name:
+            continue
+        operating = analysis.operating(by_name[moment.state])
+        amp = source_current(operating, design, catalogue)
+        steps.append(Step(moment.state, start, moment.seconds, amp, lit_leds(operating, design, catalogue)))
+        start += moment.seconds
+    return Cycle(tuple(steps))
+
+
+def lit_leds(operating: Operating, design: Design, catalogue: Catalogue) -> dict[str, float]:
+    """Return LED -> current of those that visibly light in a solved state, A."""
+    amps = operating.solution.pin_currents()
+    found = {}
+    for ref in design.parts:
+        if kind_of(design, catalogue, ref).model["type"] == "led":
+            amp = abs(amps.get(Pin(ref, "1"), 0.0))
+            if amp >= LIT_A:
+                found[ref] = amp
+    return found
+
+
+# Cells ----------------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class RunTime:
+    """How long a cell lasts on the timeline."""
+
+    ref: str
+    capacity_mah: float
+    average_a: float
+    floor_pct: float
+    held_by: str
+    hours: float
+
+
+def capacity_mah(design: Design, catalogue: Catalogue, ref: str) -> float:
+    """Return the capacity of a cell: stated in its value or notes as `1200 mAh`, else the kind's."""
+    part = design.parts[ref]
+    stated = _MAH.search(f"{part.value} {part.notes}")
+    return float(stated.group(1)) if stated else kind_of(design, catalogue, ref).facts.get("capacity_mah", 1000.0)
+
+
+def run_times(design: Design, catalogue: Catalogue) -> list[RunTime]:
+    """Return the run time of each cell on the timeline, supply unplugged.
+
+    hours = capacity x usable share / (average current + self-discharge). The cell is usable down to the charge at
+    which the first regulator can no longer hold its output in the heaviest state of the timeline.
+    """
+    cells = [r for r in design.parts if kind_of(design, catalogue, r).ocv]
+    if not cells:
+        return []
+    specs = [spec_of_state(s) for s in operating_states(design, catalogue)]
+    timeline = design.timeline or proposed_timeline(design, catalogue)
+    unplugged = replace(design, states=tuple(replace(s, supply_v=0.0) for s in specs), timeline=timeline)
+    cycle = play(unplugged, catalogue)
+    if not cycle.steps:
+        return []
+    heaviest = max(cycle.steps, key=lambda s: s.amp).state
+    floor, held_by = _floor_pct(unplugged, catalogue, heaviest)
+    found = []
+    for ref in cells:
+        mah = capacity_mah(design, catalogue, ref)
+        average = cycle.average_a / len(cells)
+        lost = SELF_DISCHARGE_PER_MONTH * mah / 1000 * 3600 / MONTH_S
+        hours = mah / 1000 * (1 - floor / 100) / (average + lost)
+        found.append(RunTime(ref, mah, average, floor, held_by, hours))
+    return found
+
+
+def _floor_pct(design: Design, catalogue: Catalogue, state: str) -> tuple[float, str]:
+    """Return the charge below which a supply is lost in `state`, and which one; 0 % if all hold to the end."""
+    spec = next(s for s in design.states if s.name == state)
+    for pct in (*range(50, 0, -5), 0):
+        trial = replace(design, states=(replace(spec, cell_pct=float(pct)),))
+        for load in supply_budget(trial, catalogue):
+            kind = kind_of(design, catalogue, load.ref)
+            wanted = kind.number("v_out")
+            if wanted and load.volt < wanted * (1 - OUT_OF_HAND):
+                return min(100.0, pct + 5.0), load.ref
+    return 0.0, ""
+
+
+@dataclass(frozen=True)
+class Charging:
+    """How a charger fills its cell."""
+
+    ref: str
+    amp: float
+    cell: str
+    capacity_mah: float
+    hours: float
+    rate_c: float
+
+
+def charging(design: Design, catalogue: Catalogue) -> list[Charging]:
+    """Return the current, time and rate of each charger that reaches a cell.
+
+    hours = capacity / current x 1.3: the end goes slowly at constant voltage (common practice).
+    """
+    net_of = design.net_of()
+    found = []
+    for ref, part in design.parts.items():
+        kind = kind_of(design, catalogue, ref)
+        if kind.model["type"] != "charger":
+            continue
+        amp = charge_current(design, part, kind)
+        net = net_of.get(Pin(ref, kind.pin_named("BAT").number), "")
+        cell = next((p.ref for p in design.nets.get(net, ()) if kind_of(design, catalogue, p.ref).ocv), None)
+        if amp and cell:
+            mah = capacity_mah(design, catalogue, cell)
+            found.append(Charging(ref, amp, cell, mah, mah / 1000 / amp * CV_FACTOR, amp / (mah / 1000)))
+    return found

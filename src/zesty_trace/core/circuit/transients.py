@@ -1,0 +1,259 @@
+"""Times and peaks that direct current does not show: reset delay, filters, bus edges, inrush, droop, coils, snubbers.
+
+Formulas: RC charging t = RC ln(V / (V - Vt)); corner f = 1 / (2 pi RC); UM10204 rise time tr = 0.8473 Rp Cb; coil
+turn-off by energy, V = I sqrt(L / C); contact protection C = I^2 / 10 in uF and R = V / (10 I^(1 + 50 / V)) (common
+practice, from memory).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.circuit.analysis import Analysis, analyse
+from zesty_trace.core.circuit.build import BRICK_OHM
+from zesty_trace.core.circuit.topology import Neighbour, ground_net, kind_of, neighbours, pin_label, supply_nets
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.quantities import say
+
+RISE_FACTOR = 0.8473  # ln(0.7 / 0.3), UM10204
+BUS_SPEEDS = ((1_000_000.0, 120e-9), (400_000.0, 300e-9), (100_000.0, 1000e-9))  # UM10204: fast plus, fast, standard
+PIN_F, TRACK_F = 10e-12, 50e-12
+ESR_OHM = 0.1  # of the capacitors and the lead together: common practice
+RESPONSE_S = {"regulator": 10e-6, "converter": 30e-6}  # how long a supply takes to follow a load step: common practice
+COIL_STRAY_F = 100e-12  # winding, track and switch: common practice
+COIL_H = 5e-3
+
+
+@dataclass(frozen=True)
+class TimeConstant:
+    """One number with its unit, what it is about and how it was worked out; `limit` where one is known."""
+
+    what: str
+    where: str
+    value: float
+    unit: str
+    how: str
+    refs: tuple[str, ...] = ()
+    nets: tuple[str, ...] = ()
+    limit: float | None = None
+
+    def say(self) -> str:
+        """Return the number in words."""
+        return say(self.value, self.unit)
+
+
+def charge_time_s(ohm: float, farad: float, supply_v: float, threshold_v: float) -> float:
+    """Return how long an RC takes from 0 V to `threshold_v`, s. ValueError if it never gets there."""
+    if not 0 < threshold_v < supply_v:
+        raise ValueError("the threshold is not between zero and the supply")
+    return ohm * farad * math.log(supply_v / (supply_v - threshold_v))
+
+
+def corner_hz(ohm: float, farad: float) -> float:
+    """Return the -3 dB corner of a first-order RC filter, Hz."""
+    return 1.0 / (2.0 * math.pi * ohm * farad)
+
+
+def coil_peak_v(amp: float, henry: float, stray_f: float = COIL_STRAY_F) -> float:
+    """Return the voltage to which a coil rises when switched off with nothing to take its current, V."""
+    return amp * math.sqrt(henry / stray_f)
+
+
+def coil_decay_s(amp: float, henry: float, ohm: float, clamp_v: float) -> float:
+    """Return how long a coil's current takes to die through a clamp of `clamp_v` in series with its own `ohm`, s."""
+    return henry / ohm * math.log(1.0 + amp * ohm / clamp_v)
+
+
+def contact_snubber(amp: float, volt: float) -> tuple[float, float]:
+    """Return (F, Ω) of the RC across a contact that breaks `amp` at `volt`."""
+    return amp**2 / 10.0 * 1e-6, volt / (10.0 * amp ** (1.0 + 50.0 / volt))
+
+
+def droop_v(amp: float, farad: float, response_s: float, esr_ohm: float = ESR_OHM) -> float:
+    """Return how far a supply drops on a load step of `amp` before its regulator follows, V."""
+    return amp * esr_ohm + amp * response_s / farad
+
+
+def time_constants(design: Design, catalogue: Catalogue) -> list[TimeConstant]:
+    """Return what can be read off this design, in reading order. SolveError as solving."""
+    if not design.parts:
+        return []
+    return list(_Times(design, catalogue).run())
+
+
+class _Times:
+    def __init__(self, design: Design, catalogue: Catalogue) -> None:
+        self.design, self.catalogue = design, catalogue
+        self.net_of = design.net_of()
+        self.ground = ground_net(design, catalogue)
+        self.rails = supply_nets(design, catalogue)
+        self.analysis: Analysis = analyse(design, catalogue)
+        self.volts = self.analysis.worst().net_voltages()
+
+    def run(self) -> Iterator[TimeConstant]:
+        yield from self._resets_and_filters()
+        yield from self._buses()
+        yield from self._inrush()
+        yield from self._droops()
+        yield from self._coils()
+
+    def kind(self, ref: str) -> Kind:
+        return kind_of(self.design, self.catalogue, ref)
+
+    def _near(self, net: str, *models: str) -> list[Neighbour]:
+        return neighbours(self.design, self.catalogue, self.net_of, net, *models)
+
+    def _resets_and_filters(self) -> Iterator[TimeConstant]:
+        for net in self.design.nets:
+            if net in self.rails or net == self.ground:
+                continue
+            farads = [n for n in self._near(net, "capacitor") if n.beyond == self.ground and n.value > 0]
+            resistors = [n for n in self._near(net, "resistor") if n.value > 0 and n.beyond != net]
+            if not farads or not resistors:
+                continue
+            farad = sum(n.value for n in farads)
+            ohm = 1.0 / sum(1.0 / n.value for n in resistors)
+            refs = tuple(n.ref for n in (*farads, *resistors))
+            reset = next((p for p in self.design.nets[net] if self._pin_name(p) in ("NRST", "RST", "RESET")), None)
+            pulls = [n.beyond for n in resistors if n.beyond in self.rails]
+            if reset and pulls:
+                supply = self.volts.get(pulls[0], 0.0)
+                threshold = supply * self.kind(reset.ref).facts.get("v_ih_fraction", 0.7)
+                if supply > 0:
+                    yield TimeConstant(
+                        "Reset delay", pin_label(self.design, self.catalogue, reset),
+                        charge_time_s(ohm, farad, supply, threshold), "s",
+                        f"{say(ohm, 'Ω')} and {say(farad, 'F')} up to {say(threshold, 'V')}", refs, (net,),
+                    )  # fmt: skip
+            else:
+                yield TimeConstant(
+                    "Filter corner",
+                    net,
+                    corner_hz(ohm, farad),
+                    "Hz",
+                    f"{say(ohm, 'Ω')} and {say(farad, 'F')}",
+                    refs,
+                    (net,),
+                )
+
+    def _pin_name(self, pin: Pin) -> str:
+        return next((s.name for s in self.kind(pin.ref).pins if s.number == pin.number), "")
+
+    def _buses(self) -> Iterator[TimeConstant]:
+        for net, pins in self.design.nets.items():
+            devices = [p for p in pins if self._on_bus(p)]
+            pulls = [n for n in self._near(net, "resistor") if n.beyond in self.rails and n.value > 0]
+            if len(devices) < 2 or not pulls:
+                continue
+            ohm = 1.0 / sum(1.0 / n.value for n in pulls)
+            farad = TRACK_F + PIN_F * len(devices)
+            rise = RISE_FACTOR * ohm * farad
+            fast = next((hz for hz, limit in BUS_SPEEDS if rise <= limit), None)
+            good = f"good for {say(fast, 'Hz', 1)}" if fast else "too slow for any speed"
+            yield TimeConstant(
+                "Bus rise time", net, rise, "s", f"0.8473 x {say(ohm, 'Ω')} x {say(farad, 'F')}: {good}",
+                tuple(n.ref for n in pulls), (net,), BUS_SPEEDS[-1][1],
+            )  # fmt: skip
+
+    def _on_bus(self, pin: Pin) -> bool:
+        bus = self.kind(pin.ref).bus
+        return bus is not None and self._pin_name(pin) in (bus.sda, bus.scl)
+
+    def capacitance(self, net: str) -> float:
+        """Return what stands between a net and ground, F."""
+        return sum(n.value for n in self._near(net, "capacitor") if n.beyond == self.ground)
+
+    def _inrush(self) -> Iterator[TimeConstant]:
+        for ref in self.design.parts:
+            kind = self.kind(ref)
+            if kind.model["type"] not in ("inlet", "battery"):
+                continue
+            out = next((s.number for s in kind.pins if s.role == "supply_out"), "")
+            net = self.net_of.get(Pin(ref, out), "")
+            nets, ohm, refs = self._reached(net)
+            farad = sum(self.capacitance(n) for n in nets)
+            volt = self.volts.get(net, 0.0)
+            if farad <= 0 or volt <= 0:
+                continue
+            ohm += (BRICK_OHM if kind.model["type"] == "inlet" else kind.number("ohm", 0.1)) + ESR_OHM
+            yield TimeConstant(
+                "Inrush", ref, volt / ohm, "A",
+                f"{say(volt, 'V')} into {say(farad, 'F')} through {say(ohm, 'Ω')}, over in {say(3 * ohm * farad, 's', 2)}",
+                (ref, *refs), tuple(nets),
+            )  # fmt: skip
+
+    def _reached(self, net: str) -> tuple[list[str], float, list[str]]:
+        """Return the nets that a supply reaches through fuses, beads and coils, their resistance, and those parts."""
+        nets, ohm, refs, waiting = [net], 0.0, [], [net]
+        while waiting:
+            for near in self._near(waiting.pop(), "fixed_resistor"):
+                if near.beyond and near.beyond not in nets:
+                    nets.append(near.beyond)
+                    waiting.append(near.beyond)
+                    refs.append(near.ref)
+                    ohm += self.kind(near.ref).number("ohm")
+        return nets, ohm, refs
+
+    def _droops(self) -> Iterator[TimeConstant]:
+        rest = self.analysis.operating(self.analysis.states[0]).solution.pin_currents()
+        full = self.analysis.worst().solution.pin_currents()
+        for net in self.rails:
+            source = next(
+                (p for p in self.design.nets[net] if self.kind(p.ref).model["type"] in RESPONSE_S
+                 and self._role(p) == "supply_out"), None,
+            )  # fmt: skip
+            farad = self.capacitance(net)
+            if source is None or farad <= 0:
+                continue
+            step = abs(full.get(source, 0.0) - rest.get(source, 0.0))
+            volt = self.volts.get(net, 0.0)
+            if step > 1e-4 and volt > 0:
+                response = RESPONSE_S[str(self.kind(source.ref).model["type"])]
+                yield TimeConstant(
+                    "Droop on a load step", net, droop_v(step, farad, response), "V",
+                    f"{say(step, 'A')} from {say(farad, 'F')} for {say(response, 's', 2)}", (source.ref,), (net,), 0.1 * volt,
+                )  # fmt: skip
+
+    def _role(self, pin: Pin) -> str:
+        return next((s.role for s in self.kind(pin.ref).pins if s.number == pin.number), "")
+
+    def _coils(self) -> Iterator[TimeConstant]:
+        peaks = self.analysis.pin_peaks()
+        for ref in self.design.parts:
+            kind = self.kind(ref)
+            ends = coil_pins(kind)
+            if ends is None:
+                continue
+            amp = max(peaks.get(Pin(ref, n), 0.0) for n in ends)
+            henry = kind.facts.get("coil_h", COIL_H)
+            nets = tuple(self.net_of.get(Pin(ref, n), "") for n in ends)
+            if amp < 1e-4:
+                continue
+            volt = max(self.volts.get(n, 0.0) for n in nets)
+            held = self._clamped(nets)
+            yield TimeConstant(
+                "Coil turn-off", ref, volt + 0.9 if held else coil_peak_v(amp, henry), "V",
+                f"{held} takes the current, which dies in {say(coil_decay_s(amp, henry, max(volt, 1.0) / amp, 0.9), 's', 2)}"
+                if held
+                else f"{say(amp, 'A')} in {say(henry, 'H')} with nothing to take it: the switch breaks down first",
+                (ref, *((held,) if held else ())), nets,
+            )  # fmt: skip
+
+    def _clamped(self, nets: tuple[str, ...]) -> str:
+        """Return a diode across two nets, or ""."""
+        for net in nets:
+            for near in self._near(net, "diode"):
+                if near.beyond in nets and near.beyond != net:
+                    return near.ref
+        return ""
+
+
+def coil_pins(kind: Kind) -> tuple[str, str] | None:
+    """Return the pin numbers of a coil: a relay's, or those of an inductive load; None for other kinds."""
+    names = {s.name: s.number for s in kind.pins}
+    if "COIL1" in names:
+        return names["COIL1"], names["COIL2"]
+    return (kind.pins[0].number, kind.pins[1].number) if kind.facts.get("inductive") else None

@@ -1,0 +1,127 @@
+"""Rules on analogue inputs and clocks: divider range, source impedance, shared ground, crystal load."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.catalogue.markings import nearest
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Part, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import say, say_part_value
+from zesty_trace.core.review.context import Context
+from zesty_trace.core.review.drive import COMMON, add_between
+
+ADC_SOURCE_OHM = 10e3
+HOLDING_F = 10e-9
+HEAVY_GROUND_A = 3.0
+STRAY_F = 5e-12
+LOAD_SHARE = 0.25
+_ANALOGUE = re.compile(r"^(AIN\d+|A\d|IN\d)$")
+
+
+def analogue_pins(ctx: Context) -> Iterator[tuple[Pin, str]]:
+    """Yield converter inputs that are on a net, with the net."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        converts = kind.model["type"] == "controller" or kind.id.startswith("adc")
+        for spec in kind.pins if converts else ():
+            net = ctx.net_of.get(Pin(ref, spec.number))
+            if _ANALOGUE.match(spec.name) and spec.role in ("bidirectional", "passive", "input") and net:
+                yield Pin(ref, spec.number), net
+
+
+def divider_range(ctx: Context) -> Iterator[Finding]:
+    """Yield divided voltages above the converter's supply, with the foot resistor that brings them to nine tenths."""
+    for pin, net in analogue_pins(ctx):
+        supply = ctx.supply_of(pin.ref)
+        feet = [n for n in ctx.near(net, "resistor") if n.beyond == ctx.ground and n.value > 0]
+        tops = [n for n in ctx.near(net, "resistor") if n.beyond not in (ctx.ground, "", net) and n.value > 0]
+        volt, limit = ctx.highest.get(net, 0.0), ctx.highest.get(supply or "", 0.0)
+        if not feet or not tops or not supply or volt <= limit:
+            continue
+        source = ctx.highest.get(tops[0].beyond, 0.0)
+        wanted = 0.9 * limit
+        foot = say_part_value(nearest(tops[0].value * wanted / max(source - wanted, 1e-9), 24))
+        yield Finding(
+            "divider range", net, Severity.STOP, f"{net} reaches {say(volt, 'V')}, {ctx.label(pin)} reads up to {say(limit, 'V')}",
+            f"With {feet[0].ref} at {foot} it would stay near {say(wanted, 'V', 2)}.",
+            "Above its supply a converter reads full scale and the pin conducts into the supply.",
+            "solved over all operating states; range of the converter is its supply", "schematic", (pin.ref, feet[0].ref),
+            (net,), value=volt, limit=limit, unit="V",
+            mend=Mend(f"Make {feet[0].ref} {foot}", partial(edits.change_part, ref=feet[0].ref, value=foot)),
+        )  # fmt: skip
+
+
+def divider_impedance(ctx: Context) -> Iterator[Finding]:
+    """Yield converter inputs fed through so much resistance, with no capacitor, that they read low."""
+    for pin, net in analogue_pins(ctx):
+        feeds = [n.value for n in ctx.near(net, "resistor") if n.value > 0]
+        held = sum(n.value for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground)
+        if not feeds or held >= HOLDING_F:
+            continue
+        ohm = 1.0 / sum(1.0 / f for f in feeds)
+        if ohm <= ADC_SOURCE_OHM or any(ctx.spec(p).role == "output" for p in ctx.design.nets[net]):
+            continue
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind="ceramic_capacitor", value="100n", package="C0603")
+        yield Finding(
+            "source impedance", net, Severity.FIX, f"{ctx.label(pin)} is fed through {say(ohm, 'Ω')}, at most "
+            f"{say(ADC_SOURCE_OHM, 'Ω')}",
+            f"{fresh.ref} of 100n from {net} to {ctx.ground} holds the level while it is sampled.",
+            "A converter takes a gulp of charge per reading; through a large resistor it reads low and jumps.", COMMON,
+            "schematic", (pin.ref,), (net,), value=ohm, limit=ADC_SOURCE_OHM, unit="Ω",
+            mend=Mend(f"Add {fresh.ref} 100n", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+        )  # fmt: skip
+
+
+def shared_ground(ctx: Context) -> Iterator[Finding]:
+    """Yield boards where amperes of load return through the ground from which an analogue input is measured."""
+    measured = [pin for pin, net in analogue_pins(ctx) if net != ctx.ground]
+    heavy: dict[str, float] = {}
+    for pin, amp in ctx.analysis.pin_peaks().items():
+        if ctx.net_of.get(pin) == ctx.ground and ctx.kind(pin.ref).model["type"] not in ("inlet", "battery"):
+            heavy[pin.ref] = heavy.get(pin.ref, 0.0) + amp
+    ref, amp = max(heavy.items(), key=lambda h: h[1], default=("", 0.0))
+    if measured and amp > HEAVY_GROUND_A:
+        yield Finding(
+            "shared ground", ref, Severity.NOTE, f"{say(amp, 'A')} of {ref} returns through the ground that "
+            f"{measured[0].ref} measures from",
+            "Let the load's ground run to the inlet on its own copper and join the two grounds there, in one place.",
+            "Each milliohm that both share turns an ampere into a millivolt of error.", COMMON, "schematic",
+            (ref, measured[0].ref), (ctx.ground,), value=amp, limit=HEAVY_GROUND_A, unit="A",
+        )  # fmt: skip
+
+
+def crystal_load(ctx: Context) -> Iterator[Finding]:
+    """Yield crystals without their two capacitors, or with ones that load them far from what they want."""
+    for ref in ctx.design.parts:
+        wanted = ctx.kind(ref).facts.get("load_f")
+        if not wanted:
+            continue
+        nets = [ctx.net_of.get(Pin(ref, n), "") for n in ("1", "2")]
+        caps = [sum(n.value for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground) for net in nets]
+        each = say_part_value(nearest(2 * (wanted - STRAY_F), 12))
+        if not all(nets):
+            continue
+        if not all(caps):
+            missing = [net for net, c in zip(nets, caps, strict=True) if not c]
+            fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind="ceramic_capacitor", value=each, package="C0603")
+            yield Finding(
+                "crystal load", ref, Severity.FIX, f"{ref} has no load capacitor on {' and '.join(missing)}",
+                f"It wants {say(wanted, 'F')}: {each} from each side to ground.",
+                "Without its load a crystal starts late, or off its frequency, or not at all.",
+                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)", "schematic", (ref,), tuple(missing),
+                value=0.0, limit=wanted, unit="F",
+                mend=Mend(f"Add {fresh.ref} {each}", partial(add_between, part=fresh, first=missing[0], second=ctx.ground)),
+            )  # fmt: skip
+            continue
+        load = caps[0] * caps[1] / (caps[0] + caps[1]) + STRAY_F
+        if abs(load - wanted) > LOAD_SHARE * wanted:
+            yield Finding(
+                "crystal load", ref, Severity.NOTE, f"{ref} is loaded with {say(load, 'F')}, wants {say(wanted, 'F')}",
+                f"Two capacitors of {each} come nearest.", "A wrong load pulls the frequency by tens of ppm.",
+                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)", "schematic", (ref,), tuple(nets), value=load,
+                limit=wanted, unit="F",
+            )  # fmt: skip

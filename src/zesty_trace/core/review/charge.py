@@ -1,0 +1,146 @@
+"""Rules on cells, chargers and USB inlets."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.circuit.energy import charging
+from zesty_trace.core.circuit.transients import time_constants
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Part, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import say, say_part_value
+from zesty_trace.core.review.context import Context
+from zesty_trace.core.review.drive import COMMON, add_between
+
+RD_OHM, RD_SHARE = 5100.0, 0.1
+USB_FARAD = 10e-6
+DROOP_SHARE = 0.1
+CELL_CAUTION = "A lithium cell that is charged too fast, too warm or too cold can burn: follow its maker's limits."
+
+
+def charge_rate(ctx: Context) -> Iterator[Finding]:
+    """Yield chargers that charge their cell faster than it may."""
+    for item in charging(ctx.design, ctx.catalogue):
+        most = ctx.kind(item.cell).facts.get("charge_max_c", 1.0)
+        if item.rate_c <= most:
+            continue
+        amp = most / 2 * item.capacity_mah / 1000
+        k = ctx.kind(item.ref).facts["volt_ampere_ohm"]
+        resistor = _prog_resistor(ctx, item.ref)
+        value = say_part_value(round(k / amp, -1))
+        yield Finding(
+            "charge rate", item.ref, Severity.STOP, f"{item.ref} charges {item.cell} with {say(item.amp, 'A')}, it may take "
+            f"{say(most * item.capacity_mah / 1000, 'A')}",
+            f"{item.capacity_mah:g} mAh at {most:g} C. {value} on PROG gives half of that. {CELL_CAUTION}",
+            "Charging faster than a cell allows plates metal inside it.", "I = 1000 V / R for the charger kind (common practice)",
+            "schematic", (item.ref, item.cell), value=item.amp, limit=most * item.capacity_mah / 1000, unit="A",
+            mend=Mend(f"Make {resistor} {value}", partial(edits.change_part, ref=resistor, value=value)) if resistor else None,
+        )  # fmt: skip
+
+
+def _prog_resistor(ctx: Context, ref: str) -> str | None:
+    net = ctx.net_of.get(ctx.pin(ref, "PROG"), "")
+    return next((n.ref for n in ctx.near(net, "resistor")), None)
+
+
+def charger_without_set(ctx: Context) -> Iterator[Finding]:
+    """Yield chargers whose current nothing sets, or that reach no cell."""
+    good = {item.ref for item in charging(ctx.design, ctx.catalogue)}
+    for ref in ctx.of_model("charger"):
+        if ref in good:
+            continue
+        lacks_cell = bool(_prog_resistor(ctx, ref))
+        yield Finding(
+            "charger", ref, Severity.STOP, f"{ref} {'reaches no cell' if lacks_cell else 'has no resistor that sets its current'}",
+            "Put the cell on its BAT pin." if lacks_cell else "Put 2k from PROG to ground for 500 mA (I = 1000 V / R).",
+            f"Without it nothing is charged. {CELL_CAUTION}", COMMON, "schematic", (ref,),
+        )  # fmt: skip
+
+
+def usb_pull_downs(ctx: Context) -> Iterator[Finding]:
+    """Yield USB-C inlets whose two configuration lines are not pulled down one by one, nor handled by a chip."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.pin("CC1") is None or kind.model["type"] != "inlet":
+            continue
+        for name in ("CC1", "CC2"):
+            net = ctx.net_of.get(ctx.pin(ref, name))
+            others = [p for p in ctx.design.nets.get(net or "", ()) if p != ctx.pin(ref, name)]
+            if any(ctx.kind(p.ref).choices for p in others):
+                continue
+            downs = [n.value for n in ctx.near(net or "", "resistor") if n.beyond == ctx.ground]
+            if len(downs) == 1 and abs(downs[0] - RD_OHM) <= RD_SHARE * RD_OHM and len(others) == 1:
+                continue
+            fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="5k1", package="R0603")
+            mend = None
+            if net and not downs and not others:
+                mend = Mend(f"Add {fresh.ref} 5k1", partial(add_between, part=fresh, first=net, second=ctx.ground))
+            yield Finding(
+                "USB-C pull-down", f"{ref}.{name}", Severity.STOP,
+                f"{ref}.{name} needs 5.1 kΩ to ground of its own" + (f", has {say(downs[0], 'Ω')}" if downs else ""),
+                "Each of CC1 and CC2 gets its own resistor; joined, some cables give nothing.",
+                "Without it a C-to-C cable delivers no power: it works from an old charger and fails with a new one.",
+                "USB Type-C specification, Rd = 5.1 kΩ (from memory)", "schematic", (ref,), (net,) if net else (),
+                value=downs[0] if downs else None, limit=RD_OHM, unit="Ω", mend=mend,
+            )  # fmt: skip
+
+
+def usb_inrush(ctx: Context) -> Iterator[Finding]:
+    """Yield USB inlets with more capacitance straight on the supply than a host has to charge."""
+    for item in time_constants(ctx.design, ctx.catalogue):
+        if item.what != "Inrush" or ctx.kind(item.where).pin("CC1") is None:
+            continue
+        farad = sum(n.value for net in item.nets for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground)
+        if farad > USB_FARAD * 1.01:
+            yield Finding(
+                "inrush", item.where, Severity.FIX, f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
+                f"It would draw up to {say(item.value, 'A')}. Put a switch with a slow gate between, or move the bulk behind "
+                f"the regulator.",
+                "A host sees a short and switches the socket off, or the cable bounces.",
+                "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)", "schematic", (item.where,), item.nets,
+                value=farad, limit=USB_FARAD, unit="F",
+            )  # fmt: skip
+
+
+def droop(ctx: Context) -> Iterator[Finding]:
+    """Yield rails that drop by more than a tenth when the loads are switched on together."""
+    for item in time_constants(ctx.design, ctx.catalogue):
+        if item.what == "Droop on a load step" and item.limit is not None and item.value > item.limit:
+            net = item.nets[0]
+            fresh = Part(
+                ref=edits.fresh_ref(ctx.design, "C"),
+                kind="electrolytic_capacitor",
+                value="100u 16 V",
+                package="CP-radial-6",
+            )
+            yield Finding(
+                "droop", net, Severity.FIX, f"{net} drops by {say(item.value, 'V')} on a load step, at most {say(item.limit, 'V')}",
+                f"{item.how}. {fresh.ref} of 100u carries the step.", "What hangs on the rail resets when the load comes on.",
+                "dV = I t / C + I ESR; response times are common practice", "schematic", item.refs, item.nets,
+                value=item.value, limit=item.limit, unit="V",
+                mend=Mend(f"Add {fresh.ref} 100u", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+            )  # fmt: skip
+
+
+def supplies_joined(ctx: Context) -> Iterator[Finding]:
+    """Yield nets that two supplies feed directly."""
+    for net, pins in ctx.design.nets.items():
+        feeders = sorted({p.ref for p in pins if ctx.spec(p).role == "supply_out"})
+        volts = {r: _own_voltage(ctx, r) for r in feeders}
+        if len(feeders) > 1:
+            said = " and ".join(f"{r} ({volts[r]:g} V)" for r in feeders)
+            yield Finding(
+                "supplies joined", net, Severity.STOP, f"{said} both feed {net}",
+                "Put a diode or an ideal-diode switch in each feed, or a selector.",
+                "The higher one pushes current back into the lower; a cell is charged without any limit.", COMMON,
+                "schematic", tuple(feeders), (net,), value=float(len(feeders)), limit=1.0, unit="supplies",
+            )  # fmt: skip
+
+
+def _own_voltage(ctx: Context, ref: str) -> float:
+    kind = ctx.kind(ref)
+    if kind.model["type"] == "inlet":
+        return ctx.design.brief.supply_v
+    return kind.number("v_out") or kind.number("volt") or ctx.highest.get(ctx.net_of.get(Pin(ref, "1"), ""), 0.0)

@@ -1,0 +1,183 @@
+"""Rules on what is fitted: options that leave pins floating, parts that must be exact, ratings, surroundings."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zesty_trace.core.design.model import Pin
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.quantities import say
+from zesty_trace.core.review.context import Context
+from zesty_trace.core.review.drive import COMMON
+
+AMBIENT_MARGIN_C = 10.0
+DIM_A = 0.0003
+
+
+def option_leaves_floating(ctx: Context) -> Iterator[Finding]:
+    """Yield nets that lose what gives their inputs a level when a variant leaves parts out."""
+    for variant in ctx.design.variants:
+        missing = {r for r, p in ctx.design.parts.items() if not p.fitted(variant)}
+        for net, pins in ctx.design.nets.items():
+            gone = [p for p in pins if p.ref in missing]
+            left = [p for p in pins if p.ref not in missing]
+            if not gone or net in ctx.rails or net == ctx.ground:
+                continue
+            inputs = [p for p in left if ctx.spec(p).role == "input"]
+            held = any(
+                ctx.spec(p).role not in ("input", "no_connect") and ctx.kind(p.ref).model["type"] != "capacitor"
+                for p in left
+            )
+            if inputs and not held:
+                names = ", ".join(ctx.label(p) for p in inputs)
+                yield Finding(
+                    "option floats", f"{variant} {net}", Severity.FIX, f"On {variant} boards nothing gives {net} a level",
+                    f"{', '.join(sorted({p.ref for p in gone}))} is left out there, and {names} only listen. Add a pull "
+                    f"resistor that is always fitted.",
+                    "A board without the option then behaves at random, on some days only.", COMMON, "schematic",
+                    tuple(p.ref for p in inputs), (net,),
+                )  # fmt: skip
+
+
+def option_broken(ctx: Context) -> Iterator[Finding]:
+    """Yield options that a variant fits in part, or without what they need."""
+    by_name = {o.name: o for o in ctx.design.options}
+    for option in ctx.design.options:
+        for variant in ctx.design.variants or ("",):
+            on = [r for r in option.refs if r in ctx.design.parts and ctx.design.parts[r].fitted(variant)]
+            if on and len(on) < len(option.refs):
+                off = [r for r in option.refs if r not in on]
+                yield _option(option.name, variant, f"is fitted without {', '.join(off)}", tuple(off))
+            for need in option.needs if on else ():
+                needed = by_name.get(need)
+                if needed is None or not all(
+                    r in ctx.design.parts and ctx.design.parts[r].fitted(variant) for r in needed.refs
+                ):
+                    yield _option(option.name, variant, f"needs {need}, which is not fitted", tuple(on))
+
+
+def _option(name: str, variant: str, what: str, refs: tuple[str, ...]) -> Finding:
+    return Finding(
+        "option", f"{name} {variant} {what}", Severity.FIX, f"{name} {what}" + (f" on {variant} boards" if variant else ""),
+        "Fit the whole option or none of it (Options, in Schematic).",
+        "An option is a set of parts and a firmware switch; half of it is a board that nobody has tried.", COMMON,
+        "schematic", refs,
+    )  # fmt: skip
+
+
+def exact_version(ctx: Context) -> Iterator[Finding]:
+    """Yield parts that come in versions that differ, and no version is written down."""
+    for ref, part in ctx.design.parts.items():
+        if ctx.kind(ref).facts.get("exact") and not part.notes and not part.value:
+            yield Finding(
+                "exact version", ref, Severity.NOTE, f"Which version of {ref} worked is not written down",
+                "Type what is printed on it into its notes before it is ordered.",
+                "Boards, pinouts and images differ from version to version under the same name.", COMMON, "schematic", (ref,),
+            )  # fmt: skip
+
+
+def transistor_rating(ctx: Context) -> Iterator[Finding]:
+    """Yield transistors past their voltage or current rating in any state."""
+    peaks = ctx.analysis.pin_peaks()
+    for ref in ctx.of_model("nmos", "pmos", "npn", "pnp"):
+        facts = ctx.kind(ref).facts
+        upper, lower = ("D", "S") if ctx.kind(ref).pin("D") else ("C", "E")
+        nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in (upper, lower)]
+        volt = max(
+            (abs(o.net_voltages().get(nets[0], 0.0) - o.net_voltages().get(nets[1], 0.0)) for o in ctx.analysis.all()),
+            default=0.0,
+        )
+        amp = peaks.get(ctx.pin(ref, upper), 0.0)
+        for what, value, limit, unit in (
+            ("stands at", volt, facts.get("v_ds_max", facts.get("v_ce_max")), "V"), ("would carry", amp, facts.get("i_max_a"), "A"),
+        ):  # fmt: skip
+            if limit and value > limit:
+                yield Finding(
+                    "transistor rating", f"{ref} {unit}", Severity.STOP,
+                    f"{ref} {what} {say(value, unit)}, rated {say(limit, unit)}",
+                    "Take one rated half as much again, or share the load.", "Past its rating a transistor fails as a short.",
+                    "rating of the part kind; solved over all states", "schematic", (ref,), tuple(nets), value=value, limit=limit,
+                    unit=unit,
+                )  # fmt: skip
+
+
+def gate_drive(ctx: Context) -> Iterator[Finding]:
+    """Yield transistors whose gate never gets the voltage at which their on-resistance is stated."""
+    for ref in ctx.of_model("nmos", "pmos"):
+        kind = ctx.kind(ref)
+        gate, source, drain = (ctx.net_of.get(ctx.pin(ref, n), "") for n in ("G", "S", "D"))
+        if not gate or not source or gate in ctx.rails or source not in (*ctx.rails, ctx.ground):
+            continue
+        sign = 1 if kind.model["type"] == "nmos" else -1
+        drives = [
+            sign * (o.net_voltages().get(gate, 0.0) - o.net_voltages().get(source, 0.0)) for o in ctx.analysis.all()
+        ]
+        volt, needed = max(drives, default=0.0), kind.number("vgs_on")
+        if 0.3 < volt < 0.97 * needed:
+            yield Finding(
+                "gate drive", ref, Severity.FIX, f"{ref} gets {say(volt, 'V')} at its gate, wants {say(needed, 'V')}",
+                "Take one that is fully on at this voltage, or drive the gate from a higher supply.",
+                "Half on, a transistor drops volts and burns watts.", "gate voltage at which the kind's on-resistance is stated",
+                "schematic", (ref,), (gate, drain), value=volt, limit=needed, unit="V",
+            )  # fmt: skip
+
+
+def ambient(ctx: Context) -> Iterator[Finding]:
+    """Yield parts that the surroundings alone bring near their limit."""
+    for ref in ctx.design.parts:
+        limit = ctx.kind(ref).facts.get("t_max_c")
+        if limit and ctx.design.brief.ambient_c > limit - AMBIENT_MARGIN_C:
+            yield Finding(
+                "ambient", ref, Severity.FIX, f"{ref} sits in {ctx.design.brief.ambient_c:.0f} °C, made for up to {limit:.0f} °C",
+                "Take one made for more, or move it out of the heat.",
+                "Ten degrees more halve the life of an electrolytic; a cell swells.", COMMON, "schematic", (ref,),
+                value=ctx.design.brief.ambient_c, limit=limit - AMBIENT_MARGIN_C, unit="°C",
+            )  # fmt: skip
+
+
+def led_dim(ctx: Context) -> Iterator[Finding]:
+    """Yield LEDs that are lit, but too weakly to be seen in daylight."""
+    peaks = ctx.analysis.pin_peaks()
+    for ref in ctx.of_model("led"):
+        amp = peaks.get(Pin(ref, "1"), 0.0)
+        if 1e-6 < amp < DIM_A:
+            yield Finding(
+                "LED dim", ref, Severity.NOTE, f"{ref} gets {say(amp, 'A', 2)}, hardly to be seen",
+                "1 to 5 mA is bright enough for an indicator: lower its series resistor, or feed it from a higher supply.",
+                "A blue or white LED needs 3 V before it lights at all.", COMMON, "schematic", (ref,), value=amp, limit=DIM_A,
+                unit="A",
+            )  # fmt: skip
+
+
+def open_drain_pull_up(ctx: Context) -> Iterator[Finding]:
+    """Yield open-drain outputs off the bus that nothing pulls up."""
+    for net, pins in ctx.design.nets.items():
+        if net in ctx.rails or net == ctx.ground:
+            continue
+        drains = [p for p in pins if ctx.spec(p).role == "open_drain" and not _bus_line(ctx, p)]
+        listeners = [p for p in pins if ctx.spec(p).role in ("input", "bidirectional")]
+        lifted = any(n.beyond in ctx.rails for n in ctx.near(net, "resistor", "led"))
+        if drains and listeners and not lifted and not any(ctx.spec(p).role == "output" for p in pins):
+            yield Finding(
+                "open drain", net, Severity.FIX, f"{ctx.label(drains[0])} can only pull {net} low",
+                f"Nothing lifts it for {ctx.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
+                f"inside the pin if the firmware turns it on.",
+                "An open-drain output is a switch to ground.", COMMON, "schematic", (drains[0].ref, listeners[0].ref), (net,),
+            )  # fmt: skip
+
+
+def _bus_line(ctx: Context, pin: Pin) -> bool:
+    bus = ctx.kind(pin.ref).bus
+    return bus is not None and ctx.spec(pin).name in (bus.sda, bus.scl)
+
+
+def no_connect_wired(ctx: Context) -> Iterator[Finding]:
+    """Yield pins that the data sheet says to leave open, and that are on a net."""
+    for net, pins in ctx.design.nets.items():
+        for pin in pins:
+            if ctx.spec(pin).role == "no_connect":
+                yield Finding(
+                    "no-connect wired", str(pin), Severity.NOTE, f"{ctx.label(pin)} is to stay open, and is on {net}",
+                    "Take it off unless its data sheet allows it.", "Inside the package it may be in use.", COMMON,
+                    "schematic", (pin.ref,), (net,),
+                )  # fmt: skip

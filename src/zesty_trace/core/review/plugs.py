@@ -1,0 +1,202 @@
+"""Rules on what is plugged in from outside: reverse polarity, turned headers, static, selectors, mains."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from zesty_trace.core.circuit.topology import other_net
+from zesty_trace.core.design.model import Pin
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.quantities import leading_value, say
+from zesty_trace.core.review.context import Context
+from zesty_trace.core.review.drive import COMMON
+
+AC_LIMIT_V, DC_LIMIT_V = 50.0, 120.0
+INDUCTIVE = re.compile(r"\b(motor|pump|valve|fan|inductive|transformer|solenoid|contactor)\b", re.I)
+MAINS_CAUTION = (
+    "Above 50 V AC or 120 V DC this belongs to people licensed for it: a barrier and a slot between mains and low "
+    "voltage, 6.5 mm or more of creepage, a fuse and an earthed, closed case; local codes decide."
+)
+
+
+def reverse_polarity(ctx: Context) -> Iterator[Finding]:
+    """Yield inlets and cells that can be connected the wrong way round and nothing then protects the board."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if not kind.facts.get("can_be_reversed") or kind.model["type"] not in ("inlet", "battery"):
+            continue
+        out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
+        nets = _through_fuses(ctx, ctx.net_of.get(out, ""))
+        if not nets[0] or any(_protects(ctx, net) for net in nets):
+            continue
+        yield Finding(
+            "reverse polarity", ref, Severity.NOTE, f"{ref} can be fed the wrong way round",
+            "A Schottky diode or a P-channel transistor in line, or a clamp to ground behind the fuse, protects the board.",
+            "One brick with its minus at the tip, and every chip on the board is gone.", COMMON, "schematic", (ref,), (nets[0],),
+        )  # fmt: skip
+
+
+def _through_fuses(ctx: Context, net: str) -> list[str]:
+    nets = [net]
+    for near in ctx.near(net, "fixed_resistor"):
+        if near.beyond:
+            nets.append(near.beyond)
+    return nets
+
+
+def _protects(ctx: Context, net: str) -> bool:
+    for pin in ctx.design.nets.get(net, ()):
+        kind = ctx.kind(pin.ref)
+        if kind.model["type"] == "pmos":
+            return True
+        if kind.model["type"] in ("diode", "zener") and len(kind.pins) == 2:
+            far = other_net(ctx.design, ctx.net_of, pin)
+            name = ctx.spec(pin).name
+            if (name == "K" and far == ctx.ground) or (name == "A" and far not in (ctx.ground, None)):
+                return True
+    return False
+
+
+def header_turned(ctx: Context) -> Iterator[Finding]:
+    """Yield plain headers that, turned round, put a supply where a pin cannot take it."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        package = ctx.design.parts[ref].package or kind.packages[0]
+        plain = package.startswith(("Header", "Spring")) and len(kind.pins) > 1
+        if not kind.connector or kind.facts.get("keyed") or not plain:
+            continue
+        nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
+        hit = next(
+            ((a, b) for a, b in zip(nets, reversed(nets), strict=True) if a in ctx.rails and b and a != b
+             and ctx.highest.get(a, 0.0) > ctx.highest.get(b, 0.0) + 0.5), None,
+        )  # fmt: skip
+        if hit:
+            volt = ctx.highest[hit[0]]
+            yield Finding(
+                "header turned", ref, Severity.NOTE, f"{ref} plugged in the other way puts {say(volt, 'V', 2)} on {hit[1]}",
+                "Take a keyed connector, leave one pin out as a key, or order the pins the same from both ends.",
+                "A header one pin off or turned round kills what is plugged in.", COMMON, "schematic", (ref,), hit,
+                value=volt, unit="V",
+            )  # fmt: skip
+
+
+def static_protection(ctx: Context) -> Iterator[Finding]:
+    """Yield lines that leave the case and reach a controller with nothing in between."""
+    for ref in ctx.design.parts:
+        if not ctx.kind(ref).facts.get("outside"):
+            continue
+        for spec in ctx.kind(ref).pins:
+            net = ctx.net_of.get(Pin(ref, spec.number), "")
+            if not net or net in ctx.rails or net == ctx.ground:
+                continue
+            chips = [
+                p
+                for p in ctx.design.nets[net]
+                if ctx.kind(p.ref).model["type"] in ("controller", "load") and p.ref != ref
+            ]
+            if chips and not ctx.near(net, "diode", "zener"):
+                yield Finding(
+                    "static", f"{ref}.{spec.name}", Severity.NOTE, f"{ctx.label(chips[0])} is bare to what touches "
+                    f"{ref}.{spec.name}",
+                    "A clamp diode to ground beside the connector and some 100 Ω in line take the spark.",
+                    "People carry thousands of volts; a line that leaves the case meets them.",
+                    "IEC 61000-4-2 levels; common practice",
+                    "schematic", (ref, chips[0].ref), (net,),
+                )  # fmt: skip
+
+
+def voltage_selector(ctx: Context) -> Iterator[Finding]:
+    """Yield switches and jumpers that choose between two supplies for parts that do not take the higher one."""
+    for ref in ctx.design.parts:
+        kind = ctx.kind(ref)
+        if kind.prefix not in ("SW", "JP") or len(kind.pins) < 3:
+            continue
+        nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
+        choices = [
+            n for n in nets if n in ctx.rails and any(ctx.spec(p).role == "supply_out" for p in ctx.design.nets[n])
+        ]
+        common = next((n for n in nets if n and n not in choices and n != ctx.ground), "")
+        if len(set(choices)) < 2 or not common:
+            continue
+        top = max(ctx.highest.get(n, 0.0) for n in choices)
+        weak = [
+            p.ref for p in ctx.design.nets[common]
+            if p.ref != ref and ctx.spec(p).role == "supply_in" and ctx.kind(p.ref).facts.get("v_max", 99.0) < top
+        ]  # fmt: skip
+        if weak:
+            yield Finding(
+                "voltage selector", ref, Severity.FIX, f"{ref} can put {say(top, 'V', 2)} on {weak[0]}, which takes "
+                f"{ctx.kind(weak[0]).facts['v_max']:g} V",
+                "Take the choice away, or make it with a part that is fitted, not with a switch.",
+                "A selector that hands can move is an accident waiting to happen.", COMMON, "schematic", (ref, *weak), (common,),
+                value=top, limit=ctx.kind(weak[0]).facts["v_max"], unit="V",
+            )  # fmt: skip
+
+
+def mains(ctx: Context) -> Iterator[Finding]:
+    """Yield parts that carry mains or a dangerous direct voltage: a caution that stays until it is accepted."""
+    for ref, part in ctx.design.parts.items():
+        kind = ctx.kind(ref)
+        volt = leading_value(part.value) or 230.0
+        if kind.facts.get("ac") and volt > AC_LIMIT_V:
+            yield _dangerous(ref, volt, AC_LIMIT_V, "V AC")
+    for net, volt in ctx.highest.items():
+        if net in ctx.design.nets and volt > DC_LIMIT_V:
+            yield _dangerous(net, volt, DC_LIMIT_V, "V DC", (net,))
+
+
+def _dangerous(where: str, volt: float, limit: float, unit: str, nets: tuple[str, ...] = ()) -> Finding:
+    return Finding(
+        "mains", where, Severity.STOP, f"{where} carries {volt:.0f} {unit}", MAINS_CAUTION,
+        "It can kill. Accept this only once a licensed person has looked at the board and the case.",
+        "IEC 60364-4-41 limits 50 V AC and 120 V DC; creepage from memory of IEC 62368-1", "schematic",
+        () if nets else (where,), nets, value=volt, limit=limit, unit=unit,
+    )  # fmt: skip
+
+
+def mains_fuse(ctx: Context) -> Iterator[Finding]:
+    """Yield mains terminals with no fuse on either line."""
+    for ref in ctx.design.parts:
+        if not ctx.kind(ref).facts.get("ac"):
+            continue
+        nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in ctx.kind(ref).pins]
+        if any(nets) and not any(ctx.kind(p.ref).prefix == "F" for n in nets for p in ctx.design.nets.get(n, ())):
+            yield Finding(
+                "mains fuse", ref, Severity.STOP, f"{ref} has no fuse in its live line",
+                f"A fuse for the load, first thing after the terminal. {MAINS_CAUTION}",
+                "A fault then burns until the house fuse goes.", COMMON, "schematic", (ref,), tuple(n for n in nets if n),
+            )  # fmt: skip
+
+
+def _said(ctx: Context, ref: str) -> str:
+    part = ctx.design.parts[ref]
+    return f"{part.value} {part.notes}"
+
+
+def contact_suppression(ctx: Context) -> Iterator[Finding]:
+    """Yield relay contacts that switch an inductive AC load with no resistor and capacitor across contact or load."""
+    from zesty_trace.core.circuit.transients import contact_snubber
+
+    for ref in ctx.design.parts:
+        names = {s.name for s in ctx.kind(ref).pins}
+        if not {"COM", "NO", "COIL1"} <= names:
+            continue
+        nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in ("COM", "NO", "NC")]
+        loads = [
+            p.ref for n in nets for p in ctx.design.nets.get(n, ())
+            if ctx.kind(p.ref).facts.get("ac") and INDUCTIVE.search(_said(ctx, p.ref))
+        ]  # fmt: skip
+        if not loads or any(ctx.near(n, "capacitor") for n in nets):
+            continue
+        volt = leading_value(ctx.design.parts[loads[0]].value) or 230.0
+        farad, ohm = contact_snubber(1.0, volt)
+        yield Finding(
+            "contact suppression", ref, Severity.FIX, f"{ref} switches the inductive {loads[0]} with nothing to take the spark",
+            f"For 1 A: {say(farad, 'F', 2)} (rated X2) in series with {say(ohm, 'Ω', 2)} across the contact. A solid-state "
+            f"switch with "
+            "an opto-isolated driver and its own snubber is the other school.",
+            "The spark wears the contact, and its interference resets the controller.",
+            "C = I^2 / 10 µF, R = V / (10 I^(1 + 50 / V)) (common practice, from memory)", "schematic", (ref, *loads),
+            tuple(n for n in nets if n),
+        )  # fmt: skip

@@ -1,0 +1,165 @@
+"""Rules on pins that pick a mode: addresses out of range, all-call, fixed straps, boot, reset, enables, negotiation."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from functools import partial
+
+from zesty_trace.core.circuit.topology import neighbours
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.quantities import say, say_address
+from zesty_trace.core.review.bus import bus_addresses, bus_groups, strap_level
+from zesty_trace.core.review.context import Context
+from zesty_trace.core.review.drive import COMMON, add_between
+
+RESET_NAMES = ("NRST", "RST", "RESET")
+ENABLE_NAMES = ("EN", "CE", "NOE", "OE", "SHDN", "INH", "NCE")
+CHOICE_SHARE = 0.1  # how near a negotiation resistor has to be
+
+
+def reserved_address(ctx: Context) -> Iterator[Finding]:
+    """Yield devices at an address that the bus keeps for itself."""
+    for ref, address in bus_addresses(ctx.design, ctx.catalogue).items():
+        if address is not None and (address <= 0x07 or address >= 0x78):
+            yield Finding(
+                "reserved address", ref, Severity.FIX, f"{ref} answers at {say_address(address)}, which is reserved",
+                "Tie its straps for an address from 0x08 to 0x77 (8 to 119).",
+                "The first and last eight addresses mean general call, high-speed mode and ten-bit addressing.",
+                "UM10204 (I2C-bus specification), reserved addresses", "schematic", (ref,), value=float(address),
+                limit=float(0x77), unit="address",
+            )  # fmt: skip
+
+
+def all_call_address(ctx: Context) -> Iterator[Finding]:
+    """Yield devices whose own address is another's all-call address on the same bus."""
+    addresses = bus_addresses(ctx.design, ctx.catalogue)
+    for group in bus_groups(ctx.design, ctx.catalogue):
+        for caller in sorted(group):
+            call = ctx.kind(caller).facts.get("all_call")
+            clash = sorted(r for r in group if r != caller and call is not None and addresses.get(r) == call)
+            for ref in clash:
+                yield Finding(
+                    "all-call address", f"{caller} {ref}", Severity.FIX,
+                    f"{caller} also answers {say_address(int(call or 0))}, the address of {ref}",
+                    f"Move {ref} to another address, or switch the all-call of {caller} off before {ref} is spoken to.",
+                    "An all-call address lets every driver of a kind be set at once; after power-on it is active.",
+                    "all-call address of the part kind", "schematic", (caller, ref), value=float(call or 0), unit="address",
+                )  # fmt: skip
+
+
+def strap_cannot_change(ctx: Context) -> Iterator[Finding]:
+    """Yield straps tied straight to a supply or ground on a device that shares its bus with one of its kind."""
+    for group in bus_groups(ctx.design, ctx.catalogue):
+        for ref in sorted(group):
+            bus = ctx.kind(ref).bus
+            alike = [r for r in group if r != ref and ctx.design.parts[r].kind == ctx.design.parts[ref].kind]
+            if bus is None or not bus.straps or not alike or len(bus.straps) == 1:
+                continue
+            fixed = [s.pin for s in bus.straps if ctx.net_of.get(ctx.pin(ref, s.pin)) in (*ctx.rails, ctx.ground)]
+            if len(fixed) == len(bus.straps):
+                yield Finding(
+                    "fixed straps", ref, Severity.NOTE, f"No strap of {ref} can be changed on the finished board",
+                    f"{', '.join(fixed)} are tied for good. One of them over a solder bridge or a 0 Ω resistor keeps a way out.",
+                    "A second device of this kind is on the bus: if the addresses turn out wrong, each board needs a knife "
+                    "and a wire.", COMMON, "schematic", (ref,),
+                )  # fmt: skip
+
+
+def boot_strap(ctx: Context) -> Iterator[Finding]:
+    """Yield controllers whose boot pin does not rest at the level that starts the program."""
+    for ref in ctx.of_model("controller"):
+        spec = ctx.kind(ref).pin("BOOT")
+        pin = Pin(ref, spec.number) if spec else None
+        net = ctx.net_of.get(pin) if pin else None
+        if pin is None or net is None:
+            continue
+        level = strap_level(ctx.design, ctx.catalogue, pin)
+        if level == "low":
+            continue
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
+        high = level == "high"
+        yield Finding(
+            "boot strap", ref, Severity.STOP if high else Severity.FIX,
+            f"{ctx.label(pin)} rests {'high: the program never starts' if high else 'at no level: it starts by chance'}",
+            f"Pull it to {ctx.ground} with 10k; a button or a header lifts it for flashing.",
+            "The level of this pin at reset decides between the program and the loader.", COMMON, "schematic", (ref,), (net,),
+            mend=None if high
+            else Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+        )  # fmt: skip
+
+
+def reset_network(ctx: Context) -> Iterator[Finding]:
+    """Yield reset inputs that nothing holds up."""
+    for ref in ctx.design.parts:
+        spec = next((s for s in ctx.kind(ref).pins if s.name in RESET_NAMES and s.role == "input"), None)
+        net = ctx.net_of.get(Pin(ref, spec.number)) if spec else None
+        if spec is None or net is None or net in ctx.rails:
+            continue
+        driven = any(ctx.spec(p).role in ("output", "bidirectional") for p in ctx.design.nets[net])
+        if driven or any(n.beyond in ctx.rails for n in ctx.near(net, "resistor")):
+            continue
+        rail = ctx.supply_of(ref)
+        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
+        yield Finding(
+            "reset network", ref, Severity.FIX, f"{ref}.{spec.name} has no pull-up",
+            f"{fresh.ref} of 10k to {rail or 'its supply'} holds it up; 100 nF to ground gives it a delay.",
+            "A reset that floats fires when a finger or a relay comes near.", COMMON, "schematic", (ref,), (net,),
+            mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=rail, second=net)) if rail else None,
+        )  # fmt: skip
+
+
+def enable_left_open(ctx: Context) -> Iterator[Finding]:
+    """Yield enable inputs that are said to stay open, or are on no net."""
+    for ref in ctx.design.parts:
+        for spec in ctx.kind(ref).pins:
+            pin = Pin(ref, spec.number)
+            if spec.name in ENABLE_NAMES and spec.role == "input" and pin in ctx.design.not_connected:
+                rail = ctx.supply_of(ref)
+                active_low = spec.name.startswith("N") or spec.name == "INH"
+                to = ctx.ground if active_low else rail
+                yield Finding(
+                    "enable left open", str(pin), Severity.FIX, f"{ctx.label(pin)} is left open",
+                    f"Tie it to {to or 'its supply'} so that {ref} is always on, or drive it.",
+                    "An enable without a level turns the part on and off as the weather changes.", COMMON, "schematic", (ref,),
+                    mend=Mend(f"Tie {ctx.label(pin)} to {to}", partial(edits.connect, pin=pin, net=to)) if to else None,
+                )  # fmt: skip
+
+
+def negotiation(ctx: Context) -> Iterator[Finding]:
+    """Yield negotiation resistors that select nothing, or a voltage other than the brief's supply."""
+    for ref in ctx.design.parts:
+        choices = ctx.kind(ref).choices
+        if not choices:
+            continue
+        pin = ctx.pin(ref, choices[0].pin)
+        net = ctx.net_of.get(pin)
+        ohm = _to_ground(ctx.design, ctx, net)
+        known = ", ".join(f"{say(c.ohm, 'Ω')} for {c.volt:g} V" for c in choices)
+        hit = next((c for c in choices if ohm is not None and abs(ohm - c.ohm) <= CHOICE_SHARE * max(c.ohm, 1.0)), None)
+        if hit is None:
+            what = "an open pin" if ohm is None else say(ohm, "Ω")
+            yield Finding(
+                "negotiation", ref, Severity.STOP, f"{ctx.label(pin)} selects nothing: {what}", f"It knows {known}.",
+                "With a combination that it does not know the chip asks for nothing and the supply stays at 5 V or off.",
+                "choices of the part kind", "schematic", (ref,), (net,) if net else (), value=ohm, unit="Ω",
+            )  # fmt: skip
+        elif abs(hit.volt - ctx.design.brief.supply_v) > 0.05 * hit.volt:
+            yield Finding(
+                "negotiation", ref, Severity.STOP,
+                f"{ref} asks for {hit.volt:g} V, the brief says {ctx.design.brief.supply_v:g} V",
+                f"Change the resistor ({known}) or the brief.", "Everything after it is worked out for the brief's supply.",
+                "choices of the part kind", "schematic", (ref,), (net,) if net else (), value=hit.volt,
+                limit=ctx.design.brief.supply_v, unit="V",
+            )  # fmt: skip
+
+
+def _to_ground(design: Design, ctx: Context, net: str | None) -> float | None:
+    """Return the resistance from a net to ground by one resistor or directly, Ω; None if there is none."""
+    if net is None:
+        return None
+    if net == ctx.ground:
+        return 0.0
+    found = [n.value for n in neighbours(design, ctx.catalogue, ctx.net_of, net, "resistor") if n.beyond == ctx.ground]
+    return found[0] if len(found) == 1 else None
