@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import tempfile
 import tomllib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from contextlib import ExitStack
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -20,7 +20,7 @@ from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
 from zesty_trace.core.bench.simulated import demo_faults
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
-from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, shipped, with_user_parts
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole, to_json
 from zesty_trace.core.findings import Finding, Severity, with_acceptance
@@ -29,7 +29,8 @@ from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.ordering.houses import load_houses
 from zesty_trace.core.ordering.quote import Offer, order_findings, order_of, parse_date, quote
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.core.quantities import nm
+from zesty_trace.core.quantities import mm, nm
+from zesty_trace.core.review.prototype import prototype_findings
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.wiring_csv import import_prototype
 from zesty_trace.devices.instruments import ScpiBench
@@ -38,6 +39,7 @@ from zesty_trace.errors import DeviceError, EditError, InputError, StoreError, Z
 from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
 from zesty_trace.stations import DEMOS, STATIONS
+from zesty_trace.store.own import own_parts_path
 from zesty_trace.store.project import ProjectFolder, write_atomically
 from zesty_trace.store.records import BoardRecord, Records, serial_number
 
@@ -45,12 +47,45 @@ DEMO = "proofing"
 
 
 def project_catalogue(folder: Path | None) -> Catalogue:
-    """Return the shipped catalogue with the part kinds that travel in the project's `parts` folder."""
-    return with_user_parts(shipped(), folder / "parts") if folder else shipped()
+    """Return the shipped catalogue with the user's own part kinds, and over them those that travel in the project."""
+    return with_user_parts(shipped(), own_parts_path(), *([folder / "parts"] if folder else []))
 
 
-def import_files(parts: Path, wiring: Path, catalogue: Catalogue, base: Design | None = None) -> Design:
-    """Return the design in two CSV files. InputError names the file, line and column at fault."""
+def keep_kind(kind: Kind, folder: Path) -> Path:
+    """Keep a kind of the user's in their own folder and in the project. StoreError if it cannot be written."""
+    from zesty_trace.core.catalogue.make_part import write_kind
+
+    data = write_kind(kind).encode()
+    for place in (own_parts_path(), folder / "parts"):
+        try:
+            place.mkdir(parents=True, exist_ok=True)
+            write_atomically(place / f"{kind.id}.toml", data)
+        except OSError as error:
+            raise StoreError(
+                f"Could not keep {kind.id}: {error.strerror}", str(place), "Check the folder's rights"
+            ) from error
+    return folder / "parts" / f"{kind.id}.toml"
+
+
+def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]:
+    """Write the user's own kinds that a design uses into its project, so that they travel along; return their ids."""
+    from zesty_trace.core.catalogue.make_part import write_kind
+
+    base, carried = shipped(), []
+    for kind_id in {p.kind for p in design.parts.values()}:
+        path = folder / "parts" / f"{kind_id}.toml"
+        if kind_id in base.kinds or kind_id not in catalogue.kinds:
+            continue
+        if any(kind_id in p.read_text("utf-8") for p in (folder / "parts").glob("*.toml")):
+            continue
+        path.parent.mkdir(parents=True, exist_ok=True)
+        write_atomically(path, write_kind(catalogue.kinds[kind_id]).encode())
+        carried.append(kind_id)
+    return carried
+
+
+def read_tables(parts: Path, wiring: Path) -> tuple[str, str]:
+    """Return the text of the two tables. InputError names the file that cannot be read."""
     texts = []
     for path in (parts, wiring):
         try:
@@ -59,7 +94,14 @@ def import_files(parts: Path, wiring: Path, catalogue: Catalogue, base: Design |
             raise InputError(f"Could not read: {error.strerror}", str(path), "Choose another file") from error
         except UnicodeDecodeError as error:
             raise InputError("The file is no plain text", str(path), "Save it as CSV in UTF-8") from error
-    return import_prototype(texts[0], texts[1], catalogue, base, (parts.name, wiring.name))
+    return texts[0], texts[1]
+
+
+def import_files(
+    parts: Path, wiring: Path, catalogue: Catalogue, base: Design | None = None, names: Mapping[str, str] | None = None
+) -> Design:
+    """Return the design in two CSV files. InputError names the file, line and column at fault."""
+    return import_prototype(*read_tables(parts, wiring), catalogue, base, (parts.name, wiring.name), names)
 
 
 def demo_base(today: date, demo: str = DEMO) -> Design:
@@ -107,8 +149,8 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
 # Findings and progress ------------------------------------------------------------------------------------------------
 
 
-def brief_findings(design: Design) -> list[Finding]:
-    """Return what the brief still lacks."""
+def brief_findings(design: Design, catalogue: Catalogue, today: date | None = None) -> list[Finding]:
+    """Return what the brief lacks or contradicts, and where the prototype's readings differ from the model."""
     found = []
     b = design.brief
 
@@ -120,11 +162,29 @@ def brief_findings(design: Design) -> list[Finding]:
         add("parts", "There are no parts yet", "Import the prototype: parts.csv and wiring.csv.")
     if b.quantity < 1:
         add("quantity", "No boards are asked for", "Set the quantity to 1 or more.")
-    if not parse_date(b.needed_by):
+    needed = parse_date(b.needed_by)
+    if not needed:
         add("date", "There is no date", "Set the day on which the boards are needed.")
+    elif today and needed < today:
+        add("date", f"The boards were needed by {needed:%d %b %Y}", "That day is over: set a new one.")
     if b.budget_eur <= 0:
         add("budget", "There is no budget", "Set what the boards may cost.")
-    return found
+    for hole in b.template:
+        if not (0 <= hole.x_nm <= b.case_width_nm and 0 <= hole.y_nm <= b.case_height_nm):
+            add(
+                f"template {hole.ref}",
+                f"The case holds {hole.ref} outside the board",
+                "Check its place, or the board's size.",
+            )
+    for ref, part in design.parts.items():
+        kind = catalogue.kind(part.kind)
+        height = catalogue.package(part.package or kind.packages[0]).height
+        if height > mm(b.case_depth_nm):
+            add(
+                f"height {ref}", f"{ref} is {height:g} mm tall, the case has {mm(b.case_depth_nm):g} mm",
+                "Take a lower package, lay it down, or choose a deeper case.",
+            )  # fmt: skip
+    return [*found, *prototype_findings(design, catalogue)]
 
 
 def offers_for(design: Design, today: date, own_houses: Path | None = None) -> list[Offer]:
@@ -170,7 +230,7 @@ def station_findings(
 ) -> list[Finding]:
     """Return the findings of one station."""
     if station == "brief":
-        return brief_findings(design)
+        return brief_findings(design, catalogue, today)
     if station == "schematic":
         return review(design, catalogue) if design.parts else []
     if station == "layout":

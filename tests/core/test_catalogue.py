@@ -82,9 +82,9 @@ def test_own_parts_join_the_shipped_ones(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     ("change", "where", "words"),
     [
-        pytest.param(("open_drain", "open_drian"), "mine.toml [light_sensor]", "unknown role", id="role"),
-        pytest.param(('["2", "SCL"', '["1", "SCL"'), "mine.toml [light_sensor]", "twice", id="pin twice"),
-        pytest.param(("SOIC-8", "SOIC-9"), "mine.toml [light_sensor]", "unknown package", id="package"),
+        pytest.param(("open_drain", "open_drian"), "mine.toml line 6, [light_sensor]", "unknown role", id="role"),
+        pytest.param(('["2", "SCL"', '["1", "SCL"'), "mine.toml line 6, [light_sensor]", "twice", id="pin twice"),
+        pytest.param(("SOIC-8", "SOIC-9"), "mine.toml line 5, [light_sensor]", "unknown package", id="package"),
         pytest.param(('prefix = "U"', ""), "mine.toml line 2, [light_sensor]", "prefix", id="missing field"),
         pytest.param(("pins = [", "pins = ["[:-1]), "mine.toml", "TOML", id="not TOML"),
     ],

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Iterable, Mapping
 from functools import cache
@@ -177,27 +178,83 @@ def _load_file(text: str, where: str, shape: type[Any]) -> dict[str, Any]:
         try:
             found[name] = msgspec.convert({"id": name, **table}, shape)
         except msgspec.ValidationError as error:
-            line = next((n for n, row in enumerate(text.splitlines(), 1) if row.strip() == f"[{name}]"), 1)
-            raise InputError(str(error), f"{where} line {line}, [{name}]", "Mend the entry") from error
+            said, _, path = str(error).partition(" - at `$")
+            line = line_of_entry(text, name, path.rstrip("`"))
+            raise InputError(said, f"{where} line {line}, [{name}]{path.rstrip('`')}", "Mend the entry") from error
     return found
 
 
-def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], where: str) -> None:
-    """Refuse kinds that name unknown packages or pin roles, or number a pin twice. InputError at the first."""
+_STEP = re.compile(r"\.([A-Za-z_]\w*)|\[(\d+)\]")
+
+
+def line_of_entry(text: str, table: str, path: str) -> int:
+    """Return the number, from 1, of the line on which an entry of a TOML table stands: `.pins[3]` its fourth pin."""
+    lines = text.splitlines()
+    start = next((n for n, row in enumerate(lines) if row.strip() == f"[{table}]"), 0)
+    steps = _STEP.findall(path)
+    if not steps or not steps[0][0]:
+        return start + 1
+    key = steps[0][0]
+    for number in range(start + 1, len(lines)):
+        row = lines[number].strip()
+        if row.startswith("["):
+            if not row.startswith(('["', "[[")):
+                break
+            continue
+        if re.match(rf"{re.escape(key)}\s*=", row):
+            index = next((int(i) for _, i in steps[1:2] if i), None)
+            return _line_of_item(lines, number, index) + 1
+    return start + 1
+
+
+def _line_of_item(lines: list[str], start: int, index: int | None) -> int:
+    """Return the line of the item with this index in a list of lists or tables that begins on `start`."""
+    if index is None:
+        return start
+    seen = -1
+    for number in range(start, len(lines)):
+        row = lines[number].partition("=")[2] if number == start else lines[number]
+        row = row.replace("[", "", 1) if number == start else row
+        seen += len(re.findall(r"\[\s*[\"']|\{", row))
+        if seen >= index:
+            return number
+    return start
+
+
+def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], where: str, text: str = "") -> None:
+    """Refuse kinds that name unknown packages or pin roles, or number a pin twice. InputError at the first.
+
+    With the `text` that they were read from, the error names the line.
+    """
+
+    def at(kind: Kind, path: str) -> str:
+        return f"{where} line {line_of_entry(text, kind.id, path)}, [{kind.id}]" if text else f"{where} [{kind.id}]"
+
     for kind in kinds.values():
         numbers = [pin.number for pin in kind.pins]
-        for pin in kind.pins:
+        for index, pin in enumerate(kind.pins):
             if pin.role not in ROLES:
                 raise InputError(
                     f"pin {pin.number} has the unknown role “{pin.role}”",
-                    f"{where} [{kind.id}]",
+                    at(kind, f".pins[{index}]"),
                     suggest(pin.role, ROLES),
                 )
-            if numbers.count(pin.number) > 1:
-                raise InputError(f"pin {pin.number} stands there twice", f"{where} [{kind.id}]", "Number each pin once")
+            if pin.number in numbers[:index]:
+                raise InputError(
+                    f"pin {pin.number} stands there twice", at(kind, f".pins[{index}]"), "Number each pin once"
+                )
         for package in kind.packages:
             if package not in packages:
-                raise InputError(f"unknown package {package}", f"{where} [{kind.id}]", suggest(package, packages))
+                raise InputError(f"unknown package {package}", at(kind, ".packages"), suggest(package, packages))
+        named = [str(kind.model[k]) for k in ("supply", "ground") if k in kind.model]
+        named += [n.pin for n in kind.needs] + [name for e in (*kind.elements, *kind.flipped) for name in e.pins]
+        for name in named:
+            if all(p.name != name for p in kind.pins):
+                raise InputError(
+                    f"it speaks of a pin {name} that it does not have", at(kind, ".model"), "Name one of its pins"
+                )
+        if "type" not in kind.model:
+            raise InputError("its model has no type", at(kind, ".model"), 'Write at least: model = { type = "open" }')
 
 
 @cache
@@ -221,13 +278,14 @@ def read_kinds(path: Path, base: Catalogue) -> dict[str, Kind]:
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(f"Could not read: {error}", path.name, "Choose a TOML file in UTF-8") from error
     fresh = _load_file(text, path.name, Kind)
-    check_kinds(fresh, base.packages, path.name)
+    check_kinds(fresh, base.packages, path.name, text)
     return fresh
 
 
-def with_user_parts(base: Catalogue, folder: Path) -> Catalogue:
-    """Return `base` with the kinds of the TOML files in `folder` added. InputError with file and entry."""
+def with_user_parts(base: Catalogue, *folders: Path) -> Catalogue:
+    """Return `base` with the kinds of the TOML files in the folders added, the last one winning. InputError as read_kinds."""
     kinds = dict(base.kinds)
-    for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():
-        kinds |= read_kinds(path, base)
+    for folder in folders:
+        for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():
+            kinds |= read_kinds(path, base)
     return Catalogue(kinds, dict(base.packages))

@@ -3,9 +3,13 @@
 U1.PD6 - R8 330 - D2 red - GND      a chain; parts that do not exist yet are added
 U1.SDA, U3.SDA = SDA                several pins on one net
 U5.ADR to 3V3                       one pin to a net
-R8 = 330                            a value
-leave U3.P4 open / disconnect U3.P4
-rename OLD to NEW / delete R8
+R8 = 330 / R8 = 1k on small         a value, for all boards or on one variant
+add U7 humidity_sensor in SOIC-8    any kind; also: only VARIANT, block NAME, note "TEXT"
+decouple U1                         what its supply pins want and do not have
+repeat Lamp x12 on U4.Q0..Q11       a block or parts, once for each pin
+copy R1, D1 / block R1, D1 as Lamp / fit U5 only Full
+leave U3.P4, U3.P5 open / disconnect U3.P4
+rename OLD to NEW / delete R8, D1..D4
 """
 
 from __future__ import annotations
@@ -15,18 +19,25 @@ import re
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from msgspec.structs import replace
+
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, suggest
-from zesty_trace.core.circuit.topology import kind_of, pin_label
-from zesty_trace.core.design import edits
+from zesty_trace.core.circuit.topology import ground_net, kind_of, pin_label, supply_nets
+from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.review.context import make_context
+from zesty_trace.core.review.supply import decoupling
+from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.core.schematic.words import expand, split_words
 from zesty_trace.errors import InputError
 
 NEW_PARTS = {
     "R": "resistor", "C": "ceramic_capacitor", "D": "led", "SW": "button", "F": "polyfuse", "L": "inductor",
     "TP": "test_point", "H": "mounting_hole",
 }  # fmt: skip
+TAIL_WORDS = ("in", "only", "block", "note")
 _REF = re.compile(r"^([A-Za-z]{1,4})(\d{1,4})$")
 HELP = "Try: U3.P4 - R20 330 - D7 red - GND, or U5.ADR to 3V3"
 
@@ -46,15 +57,8 @@ class Spoken:
 
 def understand(sentence: str, design: Design, catalogue: Catalogue) -> Spoken:
     """Return what `sentence` would do. InputError naming the word that is not understood."""
-    text = " ".join(sentence.replace("–", "-").split())
-    if not text:
-        raise InputError("Nothing said yet", "", HELP)
-    speaker = _Speaker(design, catalogue)
-    for pattern, act in _PATTERNS:
-        if match := pattern.match(text):
-            after = act(speaker, *match.groups())
-            return Spoken(after, tuple(describe_changes(design, after)))
-    raise InputError(f"“{text}” is not understood", text.split()[0], HELP)
+    after = say(sentence, design, catalogue)
+    return Spoken(after, tuple(describe_changes(design, after)))
 
 
 class _Speaker:
@@ -157,9 +161,138 @@ class _Speaker:
 
     def several(self, pins: str, net: str) -> Design:
         """Put pins on one net."""
-        for word in (w.strip() for w in pins.split(",")):
+        for word in expand(pins):
             self.design = edits.connect(self.design, self.pin(word), net)
         return self.design
+
+    def value(self, ref: str, value: str) -> Design:
+        """Set a value."""
+        self.kind(ref)
+        return self._set_value(ref, value)
+
+    def value_on(self, ref: str, value: str, variant: str) -> Design:
+        """Set a value for the boards of one variant."""
+        self._check(self.kind(ref), value, ref)
+        return group_edits.set_value_on(self.design, ref, variant, value)
+
+    def leave(self, pins: str) -> Design:
+        """Mark pins as open on purpose."""
+        return group_edits.leave_all_open(self.design, [self.pin(word) for word in expand(pins)])
+
+    def add(self, text: str) -> Design:
+        """Add a part of any kind, with value, package, variants, block and note."""
+        words = split_words(text)
+        if len(words) < 2:
+            raise InputError("Say a reference and a kind", "add", "Write: add U7 humidity_sensor")
+        ref, kind_id = words[0][0], words[1][0]
+        if not _REF.match(ref):
+            raise InputError(f"“{ref}” is not a reference", ref, "Write letters, then a number: R12")
+        kind = self.catalogue.kind(kind_id)
+        said = _tails(words[2:])
+        value = " ".join(said.get("", []))
+        package = " ".join(said.get("in", [])) or kind.packages[0]
+        if package not in kind.packages:
+            raise InputError(f"a {kind_id} does not come in “{package}”", package, suggest(package, kind.packages))
+        self._check(kind, value, ref)
+        part = Part(
+            ref=ref, kind=kind_id, value=value, package=package, variants=tuple(said.get("only", [])),
+            block=" ".join(said.get("block", [])), notes=" ".join(said.get("note", [])),
+        )  # fmt: skip
+        design = edits.add_part(self.design, part)
+        new = tuple(v for v in part.variants if v not in design.variants)
+        self.design = replace(design, variants=(*design.variants, *new)) if new else design
+        return self.design
+
+    def decouple(self, refs: str) -> Design:
+        """Add the bypass capacitors that supply pins want and do not have."""
+        for ref in expand(refs):
+            self.kind(ref)
+            self.design = decouple(self.design, self.catalogue, ref)
+        return self.design
+
+    def repeat(self, what: str, count: str | None, pins: str | None, net: str | None) -> Design:
+        """Repeat a block or parts; with pins, one for each, its line out on that pin."""
+        refs = self._members(what)
+        targets = [self.pin(word) for word in expand(pins)] if pins else []
+        times = int(count) if count else len(targets)
+        if not times:
+            raise InputError("Say how often", "repeat", "Write: repeat Lamp x12, or: repeat Lamp on U4.Q0..Q11")
+        if targets and len(targets) != times:
+            raise InputError(f"{times} times, but {len(targets)} pins", pins or "", "Make the two agree")
+        if not targets:
+            for _ in range(times - 1):
+                self.design, _names = group_edits.copy_parts(self.design, refs)
+            return self.design
+        return self._repeat_on(refs, targets, net or self._line_out(refs, targets))
+
+    def _line_out(self, refs: list[str], targets: list[Pin]) -> str:
+        """Return the one signal that leaves a block: one that is on a target already, before others."""
+        shared = [*supply_nets(self.design, self.catalogue), ground_net(self.design, self.catalogue)]
+        taken = {self.design.net_of().get(t) for t in targets} - {None}
+        own = group_edits.outside_nets(self.design, refs, shared)
+        out = [n for n in own if n in taken] or own
+        if not out:
+            out = [n for n, pins in self.design.nets.items() if len(pins) == 1 and pins[0].ref in refs]
+        if len(out) != 1:
+            names = ", ".join(out) or "none"
+            raise InputError(
+                f"{len(out)} lines go out of it: {names}", "on", "Add which one: repeat Lamp x4 on U4.Q0..Q3 by NET"
+            )
+        return out[0]
+
+    def _repeat_on(self, refs: list[str], targets: list[Pin], net: str) -> Design:
+        if net not in self.design.nets:
+            raise InputError(f"There is no net {net}", net, suggest(net, self.design.nets))
+        own = [p for p in self.design.nets[net] if p.ref in refs]
+        names = []
+        for target in targets:
+            there = self.design.net_of().get(target)
+            if there is None:
+                there = edits.fresh_net(self.design, pin_label(self.design, self.catalogue, target).replace(".", "_"))
+                self.design = edits.connect(self.design, target, there)
+            names.append(there)
+        for name in names[1:]:
+            self.design, _fresh = group_edits.copy_parts(self.design, refs, {net: name})
+        for pin in own:
+            self.design = edits.connect(self.design, pin, names[0])
+        return self.design
+
+    def _members(self, what: str) -> list[str]:
+        """Return the parts of a block, or the parts that are named."""
+        name = re.sub(r"\s+block$", "", what.strip(), flags=re.I)
+        blocks = propose_blocks(self.design, self.catalogue)
+        own = [r for r, p in self.design.parts.items() if p.block.lower() == name.lower()]
+        members = own or [r for r, b in blocks.items() if b.lower() == name.lower()]
+        if members:
+            return members
+        refs = expand(what)
+        for ref in refs:
+            if ref not in self.design.parts:
+                known = {*self.design.parts, *blocks.values()}
+                raise InputError(f"{ref} is neither a part nor a block", ref, suggest(ref, known))
+        return refs
+
+    def copy(self, what: str) -> Design:
+        """Copy parts or a block."""
+        return group_edits.copy_parts(self.design, self._members(what))[0]
+
+    def block(self, what: str, name: str) -> Design:
+        """Put parts into a block."""
+        return group_edits.set_block(self.design, self._members(what), name)
+
+    def fit(self, what: str, variants: str) -> Design:
+        """Limit parts to variants, or fit them always."""
+        wanted = () if variants.lower() == "always" else tuple(expand(re.sub(r"^only\s+", "", variants, flags=re.I)))
+        for variant in wanted:
+            if variant not in self.design.variants:
+                raise InputError(f"There is no variant {variant}", variant, suggest(variant, self.design.variants))
+        for ref in self._members(what):
+            self.design = edits.change_part(self.design, ref, variants=wanted)
+        return self.design
+
+    def disconnect(self, pin: str) -> Design:
+        """Take a pin off its net."""
+        return edits.disconnect(self.design, self.pin(pin))
 
     def move(self, pin: str, net: str) -> Design:
         """Move one pin to a net, or to the net of another pin."""
@@ -167,41 +300,68 @@ class _Speaker:
             return edits.join_pins(edits.disconnect(self.design, self.pin(pin)), self.pin(pin), self.pin(net))
         return edits.connect(self.design, self.pin(pin), net)
 
-    def value(self, ref: str, value: str) -> Design:
-        """Set a value."""
-        self.kind(ref)
-        return self._set_value(ref, value)
-
-    def leave(self, pin: str) -> Design:
-        """Mark a pin as open on purpose."""
-        return edits.leave_open(self.design, self.pin(pin))
-
-    def disconnect(self, pin: str) -> Design:
-        """Take a pin off its net."""
-        return edits.disconnect(self.design, self.pin(pin))
-
     def rename(self, old: str, new: str) -> Design:
         """Rename a net."""
         return edits.rename_net(self.design, old, new)
 
     def delete(self, refs: str) -> Design:
         """Remove parts."""
-        for ref in re.split(r"[,\s]+", refs):
+        for ref in expand(refs):
             self.kind(ref)
             self.design = edits.remove_part(self.design, ref)
         return self.design
 
 
+def _tails(words: list[tuple[str, bool]]) -> dict[str, list[str]]:
+    """Return the words after each keyword; the words before the first keyword under ""."""
+    found: dict[str, list[str]] = {"": []}
+    key = ""
+    for word, quoted in words:
+        if not quoted and word in TAIL_WORDS:
+            key = word
+            found[key] = []
+        else:
+            found[key].append(word)
+    return found
+
+
+def decouple(design: Design, catalogue: Catalogue, ref: str) -> Design:
+    """Return the design with the capacitors that a part's supply pins want and do not have."""
+    for finding in decoupling(make_context(design, catalogue)):
+        if finding.refs == (ref,) and finding.mend:
+            design = finding.mend.apply(design)
+    return design
+
+
 _PATTERNS: list[tuple[re.Pattern[str], Callable[..., Design]]] = [
+    (re.compile(r"^add\s+(.+)$", re.I), _Speaker.add),
     (re.compile(r"^rename (\S+) to (\S+)$", re.I), _Speaker.rename),
     (re.compile(r"^delete (.+)$", re.I), _Speaker.delete),
+    (re.compile(r"^decouple (.+)$", re.I), _Speaker.decouple),
+    (re.compile(r"^repeat (.+?)(?:\s+x\s*(\d{1,3}))?(?:\s+on (.+?))?(?:\s+by (\S+))?$", re.I), _Speaker.repeat),
+    (re.compile(r"^copy (.+)$", re.I), _Speaker.copy),
+    (re.compile(r"^block (.+) as (.+)$", re.I), _Speaker.block),
+    (re.compile(r"^fit (.+?) (always|only .+)$", re.I), _Speaker.fit),
     (re.compile(r"^disconnect (\S+\.\S+)$", re.I), _Speaker.disconnect),
-    (re.compile(r"^leave (\S+\.\S+) open$", re.I), _Speaker.leave),
+    (re.compile(r"^leave (.+) open$", re.I), _Speaker.leave),
     (re.compile(r"^(\S+\.\S+) to (\S+)$", re.I), _Speaker.move),
     (re.compile(r"^(\S+\.[^=]+?)\s*=\s*(\S+)$"), _Speaker.several),
+    (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s*=\s*(.+?) on (\S+)$"), _Speaker.value_on),
     (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s*=\s*(.+)$"), _Speaker.value),
     (re.compile(r"^(.*\s-\s.*|.*\s-|-\s.*)$"), _Speaker.chain),
 ]
+VERBS = ("add", "block", "copy", "decouple", "delete", "disconnect", "fit", "leave", "rename", "repeat")
+
+
+def say(sentence: str, design: Design, catalogue: Catalogue) -> Design:
+    """Return the design after one sentence. InputError naming the word that is not understood."""
+    text = " ".join(sentence.replace("–", "-").split())
+    if not text:
+        raise InputError("Nothing said yet", "", HELP)
+    for pattern, act in _PATTERNS:
+        if match := pattern.match(text):
+            return act(_Speaker(design, catalogue), *match.groups())
+    raise InputError(f"“{text}” is not understood", text.split()[0], HELP)
 
 
 def completions(text: str, design: Design, catalogue: Catalogue) -> list[str]:
@@ -211,4 +371,8 @@ def completions(text: str, design: Design, catalogue: Catalogue) -> list[str]:
     if dot and ref in design.parts:
         names = [p.name for p in kind_of(design, catalogue, ref).pins]
         return [f"{ref}.{n}" for n in names if n.lower().startswith(start.lower())]
-    return [w for w in (*design.parts, *sorted(design.nets)) if word and w.lower().startswith(word.lower())][:12]
+    first = text.strip() == word
+    known = [*(VERBS if first else ()), *design.parts, *sorted(design.nets)]
+    if re.match(r"^add\s+\S+\s+\S*$", text):
+        known = sorted(catalogue.kinds)
+    return [w for w in known if word and w.lower().startswith(word.lower())][:12]

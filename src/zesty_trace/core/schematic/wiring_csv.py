@@ -1,7 +1,8 @@
 """The prototype as two tables: `parts.csv` (ref, kind, value, package, variants, notes) and `wiring.csv` (net, ref, pin).
 
 An import is all or nothing: every problem is reported with its file, line and column, and no design is made. The net
-name `NC` says that a pin stays open on purpose. `variants` holds names separated by spaces; empty means all.
+name `NC` says that a pin stays open on purpose. `variants` holds names separated by spaces; empty means all. Columns
+may go by other usual names, and cells may be parted by commas, semicolons or tabs.
 """
 
 from __future__ import annotations
@@ -9,6 +10,7 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, suggest
@@ -21,6 +23,11 @@ PART_COLUMNS = ("ref", "kind", "value", "package", "variants", "notes")
 OPTIONAL_COLUMNS = ("block",)
 WIRING_COLUMNS = ("net", "ref", "pin")
 OPEN = "NC"
+SYNONYMS = {
+    "reference": "ref", "designator": "ref", "part": "ref", "type": "kind", "component": "kind", "description": "kind",
+    "footprint": "package", "case": "package", "comment": "notes", "note": "notes", "remark": "notes", "variant": "variants",
+    "signal": "net", "node": "net", "wire": "net", "terminal": "pin", "leg": "pin",
+}  # fmt: skip
 _REF = re.compile(r"^[A-Za-z]{1,4}\d{1,4}$")
 
 
@@ -54,13 +61,15 @@ def import_prototype(
     catalogue: Catalogue,
     base: Design | None = None,
     files: tuple[str, str] = ("parts.csv", "wiring.csv"),
+    names: Mapping[str, str] | None = None,
 ) -> Design:
     """Return `base` (or an empty design) with its parts and nets replaced by those of the tables.
 
-    Raises ImportFailed with all problems of both files.
+    `names` gives the kinds that stand for words of the kind column, in lower case. Raises ImportFailed with all
+    problems of both files.
     """
     problems: list[Problem] = []
-    parts = _read_parts(parts_text, files[0], catalogue, problems)
+    parts = _read_parts(parts_text, files[0], catalogue, problems, names or {})
     nets, free = _read_wiring(wiring_text, files[1], catalogue, parts, problems)
     if problems:
         raise ImportFailed(problems)
@@ -87,12 +96,15 @@ def import_prototype(
 
 
 def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]) -> list[tuple[int, dict[str, str]]]:
-    reader = csv.reader(io.StringIO(text.lstrip("\ufeff")), skipinitialspace=True)
+    before = len(problems)
+    text = text.lstrip("\ufeff")
+    reader = csv.reader(io.StringIO(text), delimiter=_delimiter(text), skipinitialspace=True)
     table = [(reader.line_num, row) for row in reader if any(cell.strip() for cell in row)]
     if not table:
         problems.append(Problem(file, 1, needed[0], "the file is empty", f"Start it with: {','.join(needed)}"))
         return []
-    header = [cell.strip().lower() for cell in table[0][1]]
+    words = [cell.strip().lower() for cell in table[0][1]]
+    header = [w if w in words[:k] or (s := SYNONYMS.get(w, w)) in words else s for k, w in enumerate(words)]
     allowed = needed + (OPTIONAL_COLUMNS if needed is PART_COLUMNS else ())
     for name in header:
         if name not in allowed:
@@ -102,7 +114,7 @@ def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]
             problems.append(
                 Problem(file, table[0][0], name, f"column “{name}” is missing", f"Header: {','.join(needed)}")
             )
-    if problems:
+    if len(problems) > before:
         return []
     rows = []
     for line, cells in table[1:]:
@@ -116,10 +128,20 @@ def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]
     return rows
 
 
-def _read_parts(text: str, file: str, catalogue: Catalogue, problems: list[Problem]) -> dict[str, Part]:
+def _delimiter(text: str) -> str:
+    """Return what parts the cells of the first line."""
+    first = next((line for line in text.splitlines() if line.strip()), "")
+    return max(",;\t", key=first.count)
+
+
+def _read_parts(
+    text: str, file: str, catalogue: Catalogue, problems: list[Problem], names: Mapping[str, str]
+) -> dict[str, Part]:
     parts: dict[str, Part] = {}
     for line, row in _rows(text, file, PART_COLUMNS, problems):
         ref, kind_id = row["ref"], row["kind"]
+        if kind_id not in catalogue.kinds:
+            kind_id = names.get(kind_id.lower(), kind_id)
         if not _REF.match(ref):
             problems.append(
                 Problem(file, line, "ref", f"“{ref}” is not a reference", "Write letters, then a number: R12")

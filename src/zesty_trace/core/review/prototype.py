@@ -1,0 +1,109 @@
+"""What was measured on the breadboard against what the model says: where they differ, one of them is wrong."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from zesty_trace.core.catalogue.kinds import Catalogue, suggest
+from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
+from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.design.model import Design, Measured, Pin
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.quantities import say
+from zesty_trace.errors import InputError, SolveError
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """One reading beside its prediction; `predicted` is None with the reason in `problem` where there is none."""
+
+    measured: Measured
+    unit: str
+    predicted: float | None
+    problem: str = ""
+
+    @property
+    def off_pct(self) -> float:
+        """How far the reading is from the prediction, in percent of the prediction."""
+        if not self.predicted:
+            return 0.0 if self.measured.value == 0 else 100.0
+        return 100.0 * (self.measured.value - self.predicted) / abs(self.predicted)
+
+    @property
+    def agrees(self) -> bool:
+        """Whether the two agree within the reading's tolerance."""
+        return self.predicted is not None and abs(self.off_pct) <= self.measured.tolerance_pct
+
+
+def predict(design: Design, catalogue: Catalogue, measured: Measured) -> float:
+    """Return what the model says for a reading, V or A.
+
+    A voltage is asked of a net; a current of a pin (into the part) or of a supply (out of it). InputError if that is
+    none, SolveError as solving.
+    """
+    analysis = analyse(design, catalogue)
+    operating = _state(analysis, measured.state)
+    if measured.what == "voltage":
+        if measured.where not in design.nets:
+            raise InputError(f"There is no net {measured.where}", measured.where, suggest(measured.where, design.nets))
+        return operating.net_voltages().get(measured.where, 0.0)
+    ref, dot, name = measured.where.partition(".")
+    if ref not in design.parts:
+        raise InputError(f"There is no part {ref}", measured.where, suggest(ref, design.parts))
+    kind = kind_of(design, catalogue, ref)
+    amps = operating.solution.pin_currents()
+    if dot:
+        spec = kind.pin(name)
+        if spec is None:
+            raise InputError(f"{ref} has no pin “{name}”", measured.where, suggest(name, [p.name for p in kind.pins]))
+        return abs(amps.get(Pin(ref, spec.number), 0.0))
+    supply = next((s.number for s in kind.pins if s.role == "supply_out"), None)
+    if supply is None and "supply" in kind.model:
+        supply = kind.pin_named(str(kind.model["supply"])).number
+    return abs(amps.get(Pin(ref, supply or kind.pins[0].number), 0.0))
+
+
+def _state(analysis: Analysis, name: str) -> Operating:
+    if not name:
+        return analysis.worst()
+    for state in analysis.states:
+        if state.name == name:
+            return analysis.operating(state)
+    raise InputError(f"There is no state “{name}”", name, suggest(name, [s.name for s in analysis.states]))
+
+
+def compare(design: Design, catalogue: Catalogue) -> list[Comparison]:
+    """Return every reading beside its prediction."""
+    found = []
+    for item in design.measured:
+        unit = "V" if item.what == "voltage" else "A"
+        try:
+            found.append(Comparison(item, unit, predict(design, catalogue, item)))
+        except (InputError, SolveError) as error:
+            found.append(Comparison(item, unit, None, str(error)))
+    return found
+
+
+def prototype_findings(design: Design, catalogue: Catalogue) -> list[Finding]:
+    """Return one finding for each reading that the model does not agree with, or cannot place."""
+    return [_finding(c) for c in compare(design, catalogue) if not c.agrees]
+
+
+def _finding(c: Comparison) -> Finding:
+    m = c.measured
+    state = f" ({m.state})" if m.state else ""
+    key = f"{m.what} {m.where}{state}"
+    if c.predicted is None:
+        return Finding(
+            "prototype", key, Severity.FIX, f"The reading at {m.where} cannot be placed", c.problem,
+            "A reading is compared only with something that the design has.", "the brief", "brief",
+        )  # fmt: skip
+    verb = "drew" if m.what == "current" else "had"
+    return Finding(
+        "prototype", key, Severity.FIX,
+        f"{m.where}: the prototype {verb} {say(m.value, c.unit)}, the model says {say(c.predicted, c.unit)}{state}",
+        f"{c.off_pct:+.0f} %, allowed {m.tolerance_pct:g} %. Measure again; if the reading stands, a part is missing from the "
+        "list, has another value, or draws more than its kind says.",
+        "Every later number comes out of this model: limits, heat, run time.", "reading against the solved circuit", "brief",
+        value=m.value, limit=c.predicted, unit=c.unit,
+    )  # fmt: skip
