@@ -73,9 +73,14 @@ def drawn_connections(sheet: Sheet) -> nx.Graph:
 
 
 def test_the_drawing_connects_exactly_what_the_nets_connect(sheet: Sheet, mended: Design) -> None:
+    check_connections(sheet, mended)
+
+
+def check_connections(sheet: Sheet, design: Design) -> None:
+    """networkx: all pins of a net that are on the sheet are joined on the drawing."""
     graph = drawn_connections(sheet)
     spots = sheet.spots()
-    for net, pins in mended.nets.items():
+    for net, pins in design.nets.items():
         shown = [(net, spots[p]) for p in pins if p in spots]
         if len(shown) < 2:
             continue

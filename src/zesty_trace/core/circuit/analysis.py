@@ -36,7 +36,7 @@ class Operating:
     state: OperatingState
     solution: Solution
 
-    def net_voltages(self) -> dict[str, float]:
+    def net_voltages(self) -> Mapping[str, float]:
         """Return net or private node -> V."""
         return self.solution.all_voltages()
 
@@ -53,7 +53,8 @@ class Analysis:
         """Return the solved state. SolveError if it has no solution."""
         if state.name not in self._solved:
             network = build_network(self.design, self.catalogue, state)
-            self._solved[state.name] = Operating(state, solve(network))
+            like = next(iter(self._solved.values()), None)
+            self._solved[state.name] = Operating(state, solve(network, near=like.solution if like else None))
         return self._solved[state.name]
 
     def worst(self) -> Operating:

@@ -12,6 +12,8 @@ import os
 from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import cached_property
+from types import MappingProxyType
 
 import numpy as np
 
@@ -61,19 +63,28 @@ class Solution:
         """Return the voltage of a node in the first sample, V."""
         return float(self.voltages(node)[0])
 
-    def all_voltages(self) -> dict[str, float]:
-        """Return node -> V of the first sample, ground included."""
+    @cached_property
+    def _volts(self) -> dict[str, float]:
         found = {name: float(self.x[0, k]) for k, name in enumerate(self.compiled.names)}
         return {**found, self.compiled.network.ground: 0.0}
 
-    def pin_currents(self) -> dict[Pin, float]:
-        """Return pin -> A into the part, first sample."""
+    def all_voltages(self) -> Mapping[str, float]:
+        """Return node -> V of the first sample, ground included."""
+        return MappingProxyType(self._volts)
+
+    @cached_property
+    def _amps(self) -> dict[Pin, float]:
         found: dict[Pin, float] = {}
         for k, element in enumerate(self.compiled.network.elements):
-            for terminal, pin in enumerate(element.pins):
+            row = self.terminal_current[k][0].tolist()
+            for amp, pin in zip(row, element.pins, strict=False):
                 if pin is not None:
-                    found[pin] = found.get(pin, 0.0) + float(self.terminal_current[k][0, terminal])
+                    found[pin] = found.get(pin, 0.0) + amp
         return found
+
+    def pin_currents(self) -> Mapping[Pin, float]:
+        """Return pin -> A into the part, first sample."""
+        return MappingProxyType(self._amps)
 
     def powers(self, element: int) -> FloatArray:
         """Return (B,) watts that an element absorbs."""
@@ -81,30 +92,64 @@ class Solution:
         volts = np.stack([self.voltages(n) for n in nodes], axis=-1)
         return np.asarray((volts * self.terminal_current[element]).sum(axis=-1))
 
-    def part_powers(self) -> dict[str, float]:
-        """Return part or element name -> W absorbed, first sample."""
+    @cached_property
+    def _watts(self) -> dict[str, float]:
         found: dict[str, float] = {}
         for k, element in enumerate(self.compiled.network.elements):
-            found[element.name] = found.get(element.name, 0.0) + float(self.powers(k)[0])
+            row = self.terminal_current[k][0].tolist()
+            watt = sum(self._volts[node] * amp for node, amp in zip(element.nodes, row, strict=True))
+            found[element.name] = found.get(element.name, 0.0) + watt
         return found
+
+    def part_powers(self) -> Mapping[str, float]:
+        """Return part or element name -> W absorbed, first sample."""
+        return MappingProxyType(self._watts)
+
+    def unknowns_for(self, compiled: Compiled) -> FloatArray:
+        """Return this solution as a start for another network: the nodes and branches of the same names, others 0."""
+        start = np.zeros(compiled.size)
+        known = self._volts
+        start[: len(compiled.names)] = [known.get(name, 0.0) for name in compiled.names]
+        own = _branch_rows(self.compiled)
+        for name, row in _branch_rows(compiled).items():
+            if name in own:
+                start[row] = self.x[0, own[name]]
+        return start
+
+
+def _branch_rows(compiled: Compiled) -> dict[str, int]:
+    """Return element name -> row of its branch current."""
+    elements = compiled.network.elements
+    return {
+        elements[k].name: int(row)
+        for group in compiled.groups
+        if len(group.branch)
+        for k, row in zip(group.index, group.branch, strict=True)
+    }
 
 
 def solve(
-    network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None, near: FloatArray | None = None
+    network: Network,
+    scale: Mapping[tuple[int, str], FloatArray] | None = None,
+    near: FloatArray | Solution | None = None,
 ) -> Solution:
     """Return the operating point of `network`, for each sample of `scale` (see compile_network).
 
-    `near` (U,) are unknowns to start from. Raises SolveError with the nets that would not settle.
+    `near` is where to start from: unknowns (U,), or the solution of a like network.
+    Raises SolveError with the nets that would not settle.
     """
     compiled = compile_network(network, scale)
     if compiled.batch > CHUNK:
         return _in_chunks(network, scale or {}, compiled)
     x = np.zeros((compiled.batch, compiled.size))
-    if compiled.batch > 1 and near is None:
-        near = solve(network).x[0]  # samples lie near the nominal circuit: a few steps from there
-    if near is not None:
-        x += near
+    start = near.unknowns_for(compiled) if isinstance(near, Solution) else near
+    if compiled.batch > 1 and start is None:
+        start = solve(network).x[0]  # samples lie near the nominal circuit: a few steps from there
+    if start is not None:
+        x += start
     x, good, steps = _newton(compiled, x, GMIN_S, 1.0)
+    if not good.all() and start is not None:  # a start that leads nowhere is worse than none
+        x, good, steps = _newton(compiled, np.zeros_like(x), GMIN_S, 1.0)
     if not good.all():
         x, good = _step_gmin(compiled, x, good)
     if not good.all():

@@ -2,12 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from typing import NamedTuple
+from collections import OrderedDict
+from collections.abc import Callable, Iterator
+from functools import wraps
+from threading import Lock
+from typing import NamedTuple, TypeVar
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import leading_value
+
+_Read = TypeVar("_Read")
+_KEEP = 8
+
+
+def kept(read: Callable[[Design, Catalogue], _Read]) -> Callable[[Design, Catalogue], _Read]:
+    """Keep what `read` gives for the last few designs and catalogues, by identity: they are frozen values."""
+    found: OrderedDict[tuple[int, int], tuple[Design, Catalogue, _Read]] = OrderedDict()
+    lock = Lock()
+
+    @wraps(read)
+    def remembered(design: Design, catalogue: Catalogue) -> _Read:
+        key = (id(design), id(catalogue))
+        with lock:
+            known = found.get(key)
+            if known is not None and known[0] is design and known[1] is catalogue:
+                found.move_to_end(key)
+                return known[2]
+        answer = read(design, catalogue)
+        with lock:
+            found[key] = (design, catalogue, answer)
+            while len(found) > _KEEP:
+                found.popitem(last=False)
+        return answer
+
+    return remembered
+
 
 SWITCHES = ("nmos", "npn", "pmos", "pnp")
 
@@ -37,6 +67,7 @@ def all_pins(design: Design, catalogue: Catalogue) -> Iterator[tuple[Pin, PinSpe
             yield Pin(ref, spec.number), spec
 
 
+@kept
 def ground_net(design: Design, catalogue: Catalogue) -> str:
     """Return the net that holds most ground pins, else one called GND, else ""."""
     best, count = "GND" if "GND" in design.nets else "", 0
@@ -48,6 +79,12 @@ def ground_net(design: Design, catalogue: Catalogue) -> str:
 
 
 def supply_nets(design: Design, catalogue: Catalogue) -> list[str]:
+    """Return nets that feed supply pins, or that a supply gives out, ground left out; in the order of the design."""
+    return list(_supply_nets(design, catalogue))
+
+
+@kept
+def _supply_nets(design: Design, catalogue: Catalogue) -> list[str]:
     """Return nets that feed supply pins, or that a supply gives out, ground left out; in the order of the design."""
     ground = ground_net(design, catalogue)
     found = []
@@ -93,6 +130,7 @@ def neighbours(design: Design, catalogue: Catalogue, net_of: dict[Pin, str], net
     return found
 
 
+@kept
 def controller_outputs(design: Design, catalogue: Catalogue) -> list[Pin]:
     """Return the controller pins that can only be meant as outputs: they reach a gate, a base or an LED, directly or
     through one series part."""

@@ -36,7 +36,7 @@ def decoupling(ctx: Context) -> Iterator[Finding]:
         for ref in ctx.design.parts
         for need in ctx.kind(ref).needs
     ]
-    for farad, ref, need, net in sorted(wants, key=lambda w: (-w[0], w[1])):
+    for farad, ref, need, net in sorted(wants, key=lambda w: -w[0]):  # parts listed first come first
         if net is None:
             continue
         fitting = sorted(c for c in left.get(net, []) if c >= 0.5 * farad)

@@ -8,15 +8,16 @@ part with more pins becomes a box with inputs left and outputs right.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.design.model import Design, Page, Pin
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
+from zesty_trace.core.schematic.pages import page_marks
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
 from zesty_trace.core.schematic.symbols import Side, Symbol
 from zesty_trace.core.schematic.wires import TAG_UNITS, route_wires
@@ -50,7 +51,7 @@ class _Cluster:
 
 
 class _Arranger:
-    def __init__(self, design: Design, catalogue: Catalogue) -> None:
+    def __init__(self, design: Design, catalogue: Catalogue, page: Page | None = None) -> None:
         self.design, self.catalogue = design, catalogue
         self.net_of = design.net_of()
         self.ground = ground_net(design, catalogue)
@@ -58,7 +59,8 @@ class _Arranger:
         volts = _volts(design, catalogue)
         self.rails = sorted(rails, key=lambda n: -volts.get(n, 0.0))
         self.rail_set = {*self.rails, self.ground}
-        self.block = propose_blocks(design, catalogue)
+        blocks = propose_blocks(design, catalogue)
+        self.block = {r: b for r, b in blocks.items() if page is None or b in page.blocks}
 
     def kind(self, ref: str) -> Kind:
         return kind_of(self.design, self.catalogue, ref)
@@ -367,7 +369,7 @@ class _Arranger:
         return sorted(rows, key=lambda r: order[r[0].block])
 
 
-def _volts(design: Design, catalogue: Catalogue) -> dict[str, float]:
+def _volts(design: Design, catalogue: Catalogue) -> Mapping[str, float]:
     """Return net voltages with everything on; empty where the circuit cannot be solved."""
     if not design.parts:
         return {}
@@ -399,9 +401,9 @@ def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float,
     return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
 
 
-def arrange(design: Design, catalogue: Catalogue) -> Sheet:
-    """Return the sheet of a design: its own arrangement, except for parts that the user has put somewhere."""
-    a = _Arranger(design, catalogue)
+def arrange(design: Design, catalogue: Catalogue, page: Page | None = None) -> Sheet:
+    """Return the sheet of a design, or one page of it: its own arrangement, except for parts that the user has put somewhere."""
+    a = _Arranger(design, catalogue, page)
     rows = [row for row in a.bands(a.clusters()) if row]
     placed: list[PlacedSymbol] = []
     rails: list[Rail] = []
@@ -433,7 +435,9 @@ def arrange(design: Design, catalogue: Catalogue) -> Sheet:
     rails = [Rail(r.net, r.band, r.y, 1, width) for r in rails]
     if design.sheet:
         placed = _rebanded(placed, rails)
-    wires, tags, junctions = route_wires(design, placed, rails, width + 2, top + 2)
+    wires, tags, junctions = route_wires(
+        design, placed, rails, width + 2, top + 2, page_marks(design, catalogue, page) if page else None
+    )
     return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, tuple(titles), width + 2, top)
 
 

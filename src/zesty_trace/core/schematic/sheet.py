@@ -56,12 +56,13 @@ class Wire:
 
 @dataclass(frozen=True)
 class Tag:
-    """A named flag on a pin: the net goes on elsewhere under this name."""
+    """A named flag on a pin: the net goes on elsewhere under this name, on the pages that `mark` tells."""
 
     net: str
     at: Spot
     side: str
     pin: Pin
+    mark: str = ""
 
 
 @dataclass(frozen=True)

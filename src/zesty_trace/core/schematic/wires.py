@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import heapq
 import itertools
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
 
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
@@ -148,8 +149,11 @@ def corners(path: Sequence[Spot]) -> tuple[Spot, ...]:
 
 
 class _Router:
-    def __init__(self, design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int) -> None:
-        self.design, self.placed, self.rails = design, placed, rails
+    def __init__(
+        self, design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int,
+        marks: Mapping[str, str],
+    ) -> None:  # fmt: skip
+        self.design, self.placed, self.rails, self.marks = design, placed, rails, marks
         self.net_of = design.net_of()
         names = sorted(design.nets)
         self.number = {name: k + 1 for k, name in enumerate(names)}
@@ -163,13 +167,32 @@ class _Router:
             Pin(s.ref, p.number): (s.pin_at(p), p.side, s) for s in placed for p in s.symbol.pins
         }
 
-    def run(self) -> None:
+    def run(self, keep: Kept | None = None) -> None:
         self._prepare()
-        late = self._straight_drops()
+        again = None
+        if keep:
+            again = keep.again
+            self._keep(keep)
+        late = self._straight_drops(again)
         for net, pins in sorted(self._signal_groups(), key=lambda g: self._span(g[1])):
-            self._group(net, pins)
+            if again is None or net in again:
+                self._group(net, pins)
         for pin in late:
             self._drop(pin)
+
+    def _keep(self, keep: Kept) -> None:
+        for wire in keep.wires:
+            if wire.net in self.number and wire.net not in keep.again:
+                path = _cells(wire.points)
+                self.grid.lay(self.number[wire.net], path)
+                self.paths.append((wire.net, path))
+                self.wires.append(wire)
+        for tag in keep.tags:
+            if tag.net in self.number and tag.net not in keep.again:
+                way = -1 if tag.side == "left" else 1
+                length = int(len(tag.net + tag.mark) * TAG_UNITS) + 2
+                self._reserve(tag.net, [(tag.at[0] + way * k, tag.at[1]) for k in range(1, length)])
+                self.tags.append(tag)
 
     def _prepare(self) -> None:
         for symbol in self.placed:
@@ -198,9 +221,9 @@ class _Router:
     def _rail(self, net: str, band: int) -> Rail | None:
         return next((r for r in self.rails if r.net == net and r.band == band), None)
 
-    def _straight_drops(self) -> list[Pin]:
+    def _straight_drops(self, again: frozenset[str] | None = None) -> list[Pin]:
         """Lay supply connections that go straight up or down; return the pins whose connection does not."""
-        nets = {r.net for r in self.rails}
+        nets = {r.net for r in self.rails if again is None or r.net in again}
         late = []
         for pin, (spot, side, symbol) in self.pins.items():
             net = self.net_of.get(pin)
@@ -272,7 +295,7 @@ class _Router:
         return max(xs) - min(xs) + max(ys) - min(ys)
 
     def _group(self, net: str, pins: list[Pin]) -> None:
-        shared = len(pins) < sum(p in self.pins for p in self.design.nets[net])
+        shared = len(pins) < len(self.design.nets[net])
         if len(pins) == 1 and shared and self.pins[pins[0]][1] in ("top", "bottom"):
             self._tag_group(net, pins, {self.pins[pins[0]][0]})
             return
@@ -302,7 +325,7 @@ class _Router:
 
     def _tag_group(self, net: str, pins: list[Pin], tree: set[Spot]) -> None:
         """Give a wired group one tag, at the end of a short wire of its own."""
-        length = int(len(net) * TAG_UNITS) + 2
+        length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2
         choices = []
         for pin in pins:
             (x, y), side, _ = self.pins[pin]
@@ -325,7 +348,7 @@ class _Router:
             if path and len(path) < 24:
                 self._lay(net, path)
                 self._reserve(net, strip[1:])
-                self.tags.append(Tag(net, spot, name, pin))
+                self.tags.append(Tag(net, spot, name, pin, self.marks.get(net, "")))
                 return
         for pin in pins[:1]:
             self._tag(net, pin)
@@ -338,9 +361,9 @@ class _Router:
     def _tag(self, net: str, pin: Pin) -> None:
         (x, y), side, _ = self.pins[pin]
         dx, dy = OUTWARD[side]
-        length = int(len(net) * TAG_UNITS) + 2 if dx else 2
+        length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2 if dx else 2
         self._reserve(net, [(x + dx * k, y + dy * k) for k in range(1, length)])
-        self.tags.append(Tag(net, (x, y), side, pin))
+        self.tags.append(Tag(net, (x, y), side, pin, self.marks.get(net, "")))
 
     def _lay(self, net: str, path: list[Spot], pin: Pin | None = None) -> None:
         self.grid.lay(self.number[net], path)
@@ -349,12 +372,37 @@ class _Router:
 
 
 def route_wires(
-    design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int
-) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:
-    """Return wires, tags and junction dots for the placed symbols."""
-    router = _Router(design, placed, rails, width, height)
-    router.run()
+    design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int,
+    marks: Mapping[str, str] | None = None, keep: Kept | None = None,
+) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:  # fmt: skip
+    """Return wires, tags and junction dots for the placed symbols.
+
+    `marks` is added to the tags of a net (where it goes on). With `keep`, the nets outside `keep.again` stay as drawn.
+    """
+    router = _Router(design, placed, rails, width, height, marks or {})
+    router.run(keep)
     return tuple(router.wires), tuple(router.tags), _junctions(router)
+
+
+@dataclass(frozen=True)
+class Kept:
+    """What is drawn already, and the nets to draw again."""
+
+    wires: tuple[Wire, ...]
+    tags: tuple[Tag, ...]
+    again: frozenset[str]
+
+
+def _cells(points: Sequence[Spot]) -> list[Spot]:
+    """Return the cells of a polyline."""
+    path = [points[0]]
+    for x1, y1 in points[1:]:
+        x, y = path[-1]
+        while (x, y) != (x1, y1):
+            x += (x1 > x) - (x1 < x)
+            y += (y1 > y) - (y1 < y)
+            path.append((x, y))
+    return path
 
 
 def _junctions(router: _Router) -> tuple[Spot, ...]:
