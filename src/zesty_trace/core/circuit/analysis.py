@@ -10,11 +10,12 @@ from threading import Lock
 import numpy as np
 
 from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.build import OperatingState, build_network, fullest, operating_states
-from zesty_trace.core.circuit.network import FloatArray, Network
-from zesty_trace.core.circuit.solver import Solution, solve
+from zesty_trace.core.circuit.build import OperatingState, build_network, build_networks, fullest, operating_states
+from zesty_trace.core.circuit.network import FloatArray, Network, shape_of
+from zesty_trace.core.circuit.solver import Solution, solve, solve_alike
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.errors import SolveError
 
 
 @dataclass(frozen=True)
@@ -47,6 +48,8 @@ class Analysis:
     def __init__(self, design: Design, catalogue: Catalogue) -> None:
         self.design, self.catalogue = design, catalogue
         self._solved: dict[str, Operating] = {}
+        self._solved_all = False
+        self._peaks: dict[Pin, float] | None = None
         self.states = operating_states(design, catalogue)
 
     def operating(self, state: OperatingState) -> Operating:
@@ -62,8 +65,24 @@ class Analysis:
         return self.operating(fullest(self.states))
 
     def all(self) -> list[Operating]:
-        """Return every state, solved."""
+        """Return every state, solved; those whose networks differ in values only are solved together."""
+        if not self._solved_all:
+            self._solved_all = True
+            alike: dict[object, list[tuple[OperatingState, Network]]] = {}
+            waiting = list({s.name: s for s in self.states if s.name not in self._solved}.values())
+            for state, network in zip(waiting, build_networks(self.design, self.catalogue, waiting), strict=True):
+                alike.setdefault(shape_of(network), []).append((state, network))
+            for group in alike.values():
+                self._solve_together(group)
         return [self.operating(s) for s in self.states]
+
+    def _solve_together(self, group: list[tuple[OperatingState, Network]]) -> None:
+        try:
+            solutions = solve_alike([network for _, network in group])
+        except SolveError:
+            return  # each is then solved alone, and the one at fault says so
+        for (state, _), solution in zip(group, solutions, strict=True):
+            self._solved[state.name] = Operating(state, solution)
 
     def heats(self) -> list[Heat]:
         """Return the warmest state of each part that has a thermal resistance, warmest first."""
@@ -86,13 +105,15 @@ class Analysis:
         limit = kind.facts.get("tj_max_c", 125.0)
         return Heat(ref, state, power_w, theta, self.design.brief.ambient_c + power_w * theta, limit)
 
-    def pin_peaks(self) -> dict[Pin, float]:
+    def pin_peaks(self) -> Mapping[Pin, float]:
         """Return the largest current magnitude of each pin over all states, A."""
-        peaks: dict[Pin, float] = {}
-        for operating in self.all():
-            for pin, amp in operating.solution.pin_currents().items():
-                peaks[pin] = max(peaks.get(pin, 0.0), abs(amp))
-        return peaks
+        if self._peaks is None:
+            peaks: dict[Pin, float] = {}
+            for operating in self.all():
+                for pin, amp in operating.solution.pin_currents().items():
+                    peaks[pin] = max(peaks.get(pin, 0.0), abs(amp))
+            self._peaks = peaks
+        return self._peaks
 
 
 _KEPT: OrderedDict[tuple[int, int], Analysis] = OrderedDict()

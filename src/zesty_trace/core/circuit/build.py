@@ -16,6 +16,7 @@ from zesty_trace.core.design.model import Design, Part, Pin, StateSpec
 from zesty_trace.core.quantities import leading_value
 
 INPUT_LEAK_OHM = 1e7
+OFF_OHM = 1e11  # the half of a pin's driver that is off: some picoamperes
 SUPPLY_CURRENT_TOLERANCE = 0.15
 SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
 BRICK_OHM = 0.02
@@ -46,7 +47,9 @@ def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState
     outputs = controller_outputs(design, catalogue)
     net_of = design.net_of()
     everything = frozenset(outputs)
-    alone = [OperatingState(f"{net_of[p]} on", frozenset((p,))) for p in outputs]
+    nets = [net_of[p] for p in outputs]
+    names = [net if nets.count(net) == 1 else f"{net} by {pin.ref}" for net, pin in zip(nets, outputs, strict=True)]
+    alone = [OperatingState(f"{name} on", frozenset((pin,))) for name, pin in zip(names, outputs, strict=True)]
     empty: list[OperatingState] = []
     if any(kind_of(design, catalogue, ref).ocv for ref in design.parts):
         sleepers = frozenset(r for r in design.parts if "i_sleep" in kind_of(design, catalogue, r).model)
@@ -96,6 +99,8 @@ def all_on(design: Design, catalogue: Catalogue) -> OperatingState:
 
 
 class _Builder:
+    """Collects elements. Networks of states that flip the same parts have the same elements, with other values."""
+
     def __init__(self, design: Design, catalogue: Catalogue, state: OperatingState) -> None:
         self.design, self.catalogue, self.state = design, catalogue, state
         self.net_of = design.net_of()
@@ -223,10 +228,11 @@ def _controller(b: _Builder, part: Part, kind: Kind) -> None:
     drive = kind.number("r_drive")
     for spec in kind.pins:
         pin = Pin(part.ref, spec.number)
-        if spec.role == "output" or (pin in b.outputs and pin in b.state.high):
-            b.add(part, "resistor", (supply, pin), {"ohm": drive}, {"ohm": 0.3})
-        elif pin in b.outputs:
-            b.add(part, "resistor", (pin, ground), {"ohm": drive}, {"ohm": 0.3})
+        if spec.role == "output" or pin in b.outputs:
+            high = spec.role == "output" or pin in b.state.high
+            up, down = (drive, OFF_OHM) if high else (OFF_OHM, drive)
+            b.add(part, "resistor", (supply, pin), {"ohm": up}, {"ohm": 0.3})
+            b.add(part, "resistor", (pin, ground), {"ohm": down}, {"ohm": 0.3})
         elif spec.role in ("bidirectional", "input", "open_drain"):
             b.add(part, "resistor", (pin, ground), {"ohm": INPUT_LEAK_OHM}, {})
 
@@ -300,16 +306,31 @@ MODELS: dict[str, Callable[[_Builder, Part, Kind], None]] = {
     "converter": _converter, "current_load": _current_load, "load": _load, "controller": _controller,
     "charger": _charger, "composite": _composite, "pmos": _field_effect, "pnp": _bipolar, "zener": _zener, "battery": _battery,
 }  # fmt: skip
+OF_STATE = ("inlet", "load", "controller", "battery")  # their elements differ from state to state
 
 
 def build_network(design: Design, catalogue: Catalogue, state: OperatingState | None = None) -> Network:
     """Return the circuit of `design` in `state` (by default all on). Capacitors are open, inductors short."""
-    state = state or all_on(design, catalogue)
-    builder = _Builder(design, catalogue, state)
-    for ref, part in design.parts.items():
-        kind = kind_of(design, catalogue, ref)
-        if kind.flipped and ref in state.flipped:
-            _add_elements(builder, part, kind, kind.flipped)
-        else:
-            MODELS[str(kind.model["type"])](builder, part, kind)
-    return Network(tuple(builder.elements), builder.ground)
+    return build_networks(design, catalogue, [state or all_on(design, catalogue)])[0]
+
+
+def build_networks(design: Design, catalogue: Catalogue, states: Sequence[OperatingState]) -> list[Network]:
+    """Return the circuit of `design` in each state; parts that no state changes are worked out once."""
+    same: dict[str, list[Element]] = {}
+    found = []
+    for state in states:
+        builder = _Builder(design, catalogue, state)
+        for ref, part in design.parts.items():
+            if ref in same:
+                builder.elements += same[ref]
+                continue
+            kind = kind_of(design, catalogue, ref)
+            type_, start = str(kind.model["type"]), len(builder.elements)
+            if kind.flipped and ref in state.flipped:
+                _add_elements(builder, part, kind, kind.flipped)
+            else:
+                MODELS[type_](builder, part, kind)
+            if type_ not in OF_STATE and not kind.flipped:
+                same[ref] = builder.elements[start:]
+        found.append(Network(tuple(builder.elements), builder.ground))
+    return found

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -141,6 +141,36 @@ def compile_network(network: Network, scale: Mapping[tuple[int, str], FloatArray
     """
     scale = scale or {}
     batch = max((len(f) for f in scale.values()), default=1)
+
+    def values(index: tuple[int, ...], kind: str) -> dict[str, FloatArray]:
+        chosen = [network.elements[i] for i in index]
+        found = {p: np.tile([float(e.values[p]) for e in chosen], (batch, 1)) for p in PARAMETERS[kind]}
+        for column, i in enumerate(index):
+            for parameter in PARAMETERS[kind]:
+                if (i, parameter) in scale:
+                    found[parameter][:, column] *= scale[i, parameter]
+        return found
+
+    return _compile(network, batch, values)
+
+
+def compile_alike(networks: Sequence[Network]) -> Compiled:
+    """Return the arrays of networks that differ in values only, as the samples of one batch. See `shape_of`."""
+
+    def values(index: tuple[int, ...], kind: str) -> dict[str, FloatArray]:
+        return {
+            p: np.array([[float(n.elements[i].values[p]) for i in index] for n in networks]) for p in PARAMETERS[kind]
+        }
+
+    return _compile(networks[0], len(networks), values)
+
+
+def shape_of(network: Network) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Return what two networks must share to be compiled as one batch: the types and nodes of their elements."""
+    return tuple((e.type, e.nodes) for e in network.elements)
+
+
+def _compile(network: Network, batch: int, values: Callable[[tuple[int, ...], str], dict[str, FloatArray]]) -> Compiled:
     names = network.nodes()
     rows = {name: i for i, name in enumerate(names)}
     branches = [i for i, e in enumerate(network.elements) if e.type in BRANCHES]
@@ -152,15 +182,9 @@ def compile_network(network: Network, scale: Mapping[tuple[int, str], FloatArray
         index = tuple(i for i, e in enumerate(network.elements) if e.type == kind)
         if not index:
             continue
-        chosen = [network.elements[i] for i in index]
-        values = {p: np.tile([float(e.values[p]) for e in chosen], (batch, 1)) for p in PARAMETERS[kind]}
-        for column, i in enumerate(index):
-            for parameter in PARAMETERS[kind]:
-                if (i, parameter) in scale:
-                    values[parameter][:, column] *= scale[i, parameter]
-        nodes = np.array([[rows[n] for n in e.nodes] for e in chosen], dtype=np.int64)
+        nodes = np.array([[rows[n] for n in network.elements[i].nodes] for i in index], dtype=np.int64)
         branch = np.array([branch_row[i] for i in index if i in branch_row], dtype=np.int64)
-        groups.append(Group(kind, index, nodes, branch, values))
+        groups.append(Group(kind, index, nodes, branch, values(index, kind)))
     residual, jacobian = _places(groups, size + 1)
     return Compiled(
         network, names, tuple(groups), batch, size, Scatter(residual, size + 1), Scatter(jacobian, (size + 1) ** 2)

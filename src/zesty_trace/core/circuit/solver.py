@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import itertools
 import os
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -26,6 +26,7 @@ from zesty_trace.core.circuit.network import (
     Group,
     IntArray,
     Network,
+    compile_alike,
     compile_network,
 )
 from zesty_trace.core.design.model import Pin
@@ -141,10 +142,30 @@ def solve(
     compiled = compile_network(network, scale)
     if compiled.batch > CHUNK:
         return _in_chunks(network, scale or {}, compiled)
-    x = np.zeros((compiled.batch, compiled.size))
     start = near.unknowns_for(compiled) if isinstance(near, Solution) else near
     if compiled.batch > 1 and start is None:
         start = solve(network).x[0]  # samples lie near the nominal circuit: a few steps from there
+    return _solve(compiled, start)
+
+
+def solve_alike(networks: Sequence[Network]) -> list[Solution]:
+    """Return the operating point of each of some networks that differ in values only, solved as one batch.
+
+    SolveError if one of them does not settle.
+    """
+    whole = _solve(compile_alike(networks), solve(networks[0]).x[0])
+    found = []
+    for k, network in enumerate(networks):
+        rows = np.zeros(len(networks), dtype=bool)
+        rows[k] = True
+        currents = {e: amps[k : k + 1] for e, amps in whole.terminal_current.items()}
+        own = replace(_only(whole.compiled, rows), network=network)
+        found.append(Solution(own, whole.x[k : k + 1], currents, whole.residual_a, whole.iterations))
+    return found
+
+
+def _solve(compiled: Compiled, start: FloatArray | None) -> Solution:
+    x = np.zeros((compiled.batch, compiled.size))
     if start is not None:
         x += start
     x, good, steps = _newton(compiled, x, GMIN_S, 1.0)
@@ -223,26 +244,28 @@ def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tup
     A sample has converged when the equations hold at its own voltages and the last step was small: Newton's method is
     quadratic there, so the step that is not taken would be far smaller still.
     """
-    x = x.copy()
+    x, good = x.copy(), np.zeros(compiled.batch, dtype=bool)
     seen = x.copy()  # where the devices are evaluated: follows x, but limited
-    nodes = len(compiled.names)
     moved = np.full(compiled.batch, np.inf)
-    good = np.zeros(compiled.batch, dtype=bool)
+    rows, part = np.arange(compiled.batch), compiled  # the samples that still move, and their circuit
     for step in range(MAX_STEPS + 1):
-        residual, jacobian, _ = _assemble(compiled, x, seen, gmin, share)
-        apart = np.abs(x - seen).max(axis=1, initial=0.0)
+        at, at_seen = x[rows], seen[rows]
+        residual, jacobian, _ = _assemble(part, at, at_seen, gmin, share)
+        apart = np.abs(at - at_seen).max(axis=1, initial=0.0)
         worst = np.nan_to_num(np.abs(residual), nan=np.inf).max(axis=1, initial=0.0)
-        good = (worst < RESIDUAL_A) & (apart < STEP_V) & (moved < LAST_STEP_V)
-        if good.all() or step == MAX_STEPS:
-            return x, good, step
+        good[rows] = fine = (worst < RESIDUAL_A) & (apart < STEP_V) & (moved[rows] < LAST_STEP_V)
+        if fine.all() or step == MAX_STEPS:
+            break
         try:
-            fresh = x + np.linalg.solve(jacobian, -residual[..., None])[..., 0]
+            fresh = at + np.linalg.solve(jacobian, -residual[..., None])[..., 0]
         except np.linalg.LinAlgError:
-            return x, np.zeros(compiled.batch, dtype=bool), step
-        moved = np.abs(fresh - x)[:, :nodes].max(axis=1, initial=0.0)
-        seen = _limit(compiled, seen, fresh)
-        x = fresh
-    return x, good, MAX_STEPS
+            break
+        moved[rows] = np.abs(fresh - at)[:, : len(compiled.names)].max(axis=1, initial=0.0)
+        seen[rows] = _limit(part, at_seen, fresh)
+        x[rows] = fresh
+        if 2 * fine.sum() >= len(rows):
+            rows, part = rows[~fine], _only(part, ~fine)
+    return x, good, step
 
 
 def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:

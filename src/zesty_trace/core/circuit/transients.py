@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind
 from zesty_trace.core.circuit.analysis import Analysis, analyse
 from zesty_trace.core.circuit.build import BRICK_OHM
-from zesty_trace.core.circuit.topology import Neighbour, ground_net, kind_of, neighbours, pin_label, supply_nets
+from zesty_trace.core.circuit.topology import Neighbour, ground_net, kept, kind_of, neighbours, pin_label, supply_nets
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
 
@@ -77,11 +77,12 @@ def droop_v(amp: float, farad: float, response_s: float, esr_ohm: float = ESR_OH
     return amp * esr_ohm + amp * response_s / farad
 
 
-def time_constants(design: Design, catalogue: Catalogue) -> list[TimeConstant]:
+@kept
+def time_constants(design: Design, catalogue: Catalogue) -> tuple[TimeConstant, ...]:
     """Return what can be read off this design, in reading order. SolveError as solving."""
     if not design.parts:
-        return []
-    return list(_Times(design, catalogue).run())
+        return ()
+    return tuple(_Times(design, catalogue).run())
 
 
 class _Times:
