@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QFont, QPaintEngine, QPainter, QPainterPath, QPen, QPolygonF, QStaticText, QTransform
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
@@ -37,46 +38,58 @@ REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
 LARGEST_SHARE = 2.1  # far out, text may grow to this many sheet units, so that it stays in its room
 
 
-def text_font(bold: bool = False) -> QFont:
-    """Return the drawing font, 20 units high, to be scaled."""
+@lru_cache(64)
+def text_font(bold: bool = False, quarter_px: int = 80, dpi: int = 0) -> QFont:
+    """Return the drawing font, by default 20 units high, to be scaled."""
     font = QFont(theme.FAMILY)
-    font.setPixelSize(20)
+    if dpi:
+        font.setPointSizeF(quarter_px / 4.0 * 72.0 / dpi)
+    else:
+        font.setPixelSize(quarter_px // 4)
     font.setBold(bold)
     return font
 
 
+@lru_cache(8192)
+def _laid_out(text: str, quarter_px: int, bold: bool, dpi: int) -> tuple[QStaticText, float, float]:
+    """Return text that is laid out once, with its width and height in pixels."""
+    made = QStaticText(text)
+    made.setTextFormat(Qt.TextFormat.PlainText)
+    made.prepare(QTransform(), text_font(bold, quarter_px, dpi))
+    size = made.size()
+    return made, size.width(), size.height()
+
+
 def draw_text(
-    p: QPainter,
-    x: float,
-    y: float,
-    text: str,
-    size: float,
-    color: str,
-    align: str = "left",
-    bold: bool = False,
-    least_px: float = 0.0,
-    hide_px: float = 0.0,
-) -> None:
+    p: QPainter, x: float, y: float, text: str, size: float, color: str, align: str = "left", bold: bool = False,
+    least_px: float = 0.0, hide_px: float = 0.0,
+) -> None:  # fmt: skip
     """Draw text with its vertical middle at y; `size` in scene units.
 
     Far out, text stays at least `least_px` high, or is left out where it would be under `hide_px`.
     """
-    scale = abs(p.transform().m11()) or abs(p.transform().m12()) or 1.0
+    world = p.transform()
+    scale = abs(world.m11()) or abs(world.m12()) or 1.0
     if size * scale < hide_px:
         return
     size = max(size, min(least_px, LARGEST_SHARE * scale) / scale)
-    p.save()
-    p.translate(x, y)
+    p.setPen(theme.current().color(color))
     k = size / 20.0
+    p.translate(x, y)
     p.scale(k, k)
     p.setFont(text_font(bold))
-    p.setPen(theme.current().color(color))
     flag = {"left": Qt.AlignmentFlag.AlignLeft, "right": Qt.AlignmentFlag.AlignRight}.get(
         align, Qt.AlignmentFlag.AlignHCenter
     )
     left = {"left": 0.0, "right": -800.0}.get(align, -400.0)
     p.drawText(QRectF(left, -20, 800, 40), flag | Qt.AlignmentFlag.AlignVCenter, text)
-    p.restore()
+    p.setTransform(world)
+
+
+def on_screen(p: QPainter) -> bool:
+    """Whether what is drawn becomes pixels at once, upright: text may then be laid out in pixels."""
+    world = p.transform()
+    return world.m11() == world.m22() > 0 and not world.m12() and p.paintEngine().type() == QPaintEngine.Type.Raster
 
 
 class SheetPainter:
@@ -84,9 +97,15 @@ class SheetPainter:
 
     def __init__(self, view: SheetView) -> None:
         self.view = view
+        self._rails = {r.net for r in view.sheet.rails}
+        self._pens: dict[tuple[str, float], QPen] = {}
+        self._nets = view.design.net_of()
 
     def draw(self, p: QPainter) -> None:
         """Draw all."""
+        self._scale = p.transform().m11()
+        self._late = on_screen(p)
+        self._texts: list[tuple[bool, int, str, float, float, str, str]] = []
         for rail in self.view.sheet.rails:
             self._rail(p, rail.net, rail.left, rail.right, rail.y)
         for wire in self.view.sheet.wires:
@@ -101,18 +120,55 @@ class SheetPainter:
         for tag in self.view.sheet.tags:
             self._tag(p, tag.net, tag.at, tag.side)
         for title in self.view.sheet.titles:
-            draw_text(p, title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0)
+            self._text(p, title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0)
         if self.view.overlay:
             self._overlay(p)
+        self._flush(p)
+
+    def _text(
+        self, p: QPainter, x: float, y: float, text: str, size: float, color: str, align: str = "left", bold: bool = False,
+        least_px: float = 0.0, hide_px: float = 0.0,
+    ) -> None:  # fmt: skip
+        """Keep text for the end where it can be drawn in pixels, else draw it."""
+        if not self._late:
+            draw_text(p, x, y, text, size, color, align, bold, least_px, hide_px)
+            return
+        scale = self._scale
+        if size * scale >= hide_px:
+            size = max(size, min(least_px, LARGEST_SHARE * scale) / scale)
+            self._texts.append((bold, round(size * scale * 4), color, x, y, text, align))
+
+    def _flush(self, p: QPainter) -> None:
+        """Draw the texts in pixels, those of one font after each other: most of a sheet's paint time would go there."""
+        if not self._texts:
+            return
+        world, dpi, t = p.transform(), p.device().logicalDpiY(), theme.current()
+        dx, dy, scale = world.dx(), world.dy(), self._scale
+        p.resetTransform()
+        last: tuple[bool, int, str] | None = None
+        for bold, quarter_px, color, x, y, text, align in sorted(self._texts):
+            if last != (bold, quarter_px, color):
+                last = (bold, quarter_px, color)
+                p.setFont(text_font(bold, max(quarter_px, 4), dpi))
+                p.setPen(t.color(color))
+            laid_out, width, height = _laid_out(text, max(quarter_px, 4), bold, dpi)
+            left = dx + x * scale - {"left": 0.0, "right": width}.get(align, width / 2)
+            p.drawStaticText(QPointF(left, dy + y * scale - height / 2), laid_out)
+        p.setTransform(world)
+        self._texts.clear()
 
     def _color(self, net: str) -> str:
         return theme.voltage_color(self._supply_volt(net), net == self.view.ground)
 
     def _supply_volt(self, net: str) -> float | None:
-        rails = {r.net for r in self.view.sheet.rails}
-        return self.view.volts.get(net) if net in rails or net.endswith("_IN") else None
+        return self.view.volts.get(net) if net in self._rails or net.endswith("_IN") else None
 
     def _pen(self, net: str, width: float) -> QPen:
+        if (net, width) not in self._pens:
+            self._pens[net, width] = self._make_pen(net, width)
+        return self._pens[net, width]
+
+    def _make_pen(self, net: str, width: float) -> QPen:
         lit = net in self.view.lit_nets
         pen = QPen(theme.current().color("lime" if lit else self._color(net)), width * (2.2 if lit else 1))
         pen.setCapStyle(Qt.PenCapStyle.RoundCap)
@@ -124,7 +180,7 @@ class SheetPainter:
         p.drawLine(QPointF(left, y), QPointF(right, y))
         color = self._color(net)
         edge = -p.transform().dx() / p.transform().m11()  # names stay in sight when zoomed in
-        draw_text(
+        self._text(
             p,
             max(left, edge + 0.4) + 0.1,
             y - 1.0,
@@ -238,18 +294,18 @@ class SheetPainter:
         if look == "box":
             self._box_labels(p, s)
         elif look == "switch":
-            draw_text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5)
+            self._text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5)
         elif s.symbol.turned:
-            draw_text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX)
+            self._text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX)
             line, color, least = self._second_line(s, value)
-            draw_text(p, s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
+            self._text(p, s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
         else:
             line, color, least = self._second_line(s, value)
             shown = line and (least or 1.35 * abs(p.transform().m11()) >= VALUE_PX)
             apart = max(0.75, 4.5 / abs(p.transform().m11())) if shown else 0.0
-            draw_text(p, right + 0.3, s.y - apart, s.ref, 1.5, "ink", bold=True, least_px=REF_PX)
+            self._text(p, right + 0.3, s.y - apart, s.ref, 1.5, "ink", bold=True, least_px=REF_PX)
             if shown:
-                draw_text(p, right + 0.3, s.y + apart + 0.1, line, 1.35, color, least_px=least)
+                self._text(p, right + 0.3, s.y + apart + 0.1, line, 1.35, color, least_px=least)
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
@@ -259,35 +315,30 @@ class SheetPainter:
         middle_free = wide - 2 * names > len(s.ref) * 0.9
         for pin in s.symbol.pins:
             x, y = s.pin_at(pin)
-            connected = Pin(s.ref, pin.number) in self._net_of()
+            connected = Pin(s.ref, pin.number) in self._nets
             size, color = (1.25, "ink") if connected else (0.85, "muted")
             far = (NAME_PX, 0.0) if connected else (0.0, 4.5)
             if pin.side == "left":
-                draw_text(p, left + 0.35, y, pin.name, size, color, "left", False, *far)
+                self._text(p, left + 0.35, y, pin.name, size, color, "left", False, *far)
             elif pin.side == "right":
-                draw_text(p, right - 0.35, y, pin.name, size, color, "right", False, *far)
+                self._text(p, right - 0.35, y, pin.name, size, color, "right", False, *far)
             elif pin.side == "top":
-                draw_text(p, x, top + 0.85, pin.name, size, color, "center", False, *far)
+                self._text(p, x, top + 0.85, pin.name, size, color, "center", False, *far)
             else:
-                draw_text(p, x, bottom - 0.85, pin.name, size, color, "center", False, *far)
+                self._text(p, x, bottom - 0.85, pin.name, size, color, "center", False, *far)
             if connected and pin.side in ("left", "right"):
                 away = -0.2 if pin.side == "left" else 0.2
-                draw_text(
+                self._text(
                     p, x + away * 0, y - 0.55, pin.number, 0.62, "muted", "right" if away < 0 else "left", hide_px=5.0
                 )
         title = kind.title.split(",")[0]
         y = (top + bottom) / 2 if not middle_free or bottom - top < 7 else (top + bottom) / 2 - 0.6
         if kind.connector or not middle_free:
-            draw_text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
+            self._text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
         else:
-            draw_text(p, (left + right) / 2, y, s.ref, 1.7, "ink", "center", True, REF_PX)
+            self._text(p, (left + right) / 2, y, s.ref, 1.7, "ink", "center", True, REF_PX)
             if bottom - top >= 7 and len(title) * 0.5 < wide - 1:
-                draw_text(p, (left + right) / 2, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)
-
-    def _net_of(self) -> dict[Pin, str]:
-        if not hasattr(self, "_nets"):
-            self._nets = self.view.design.net_of()
-        return self._nets
+                self._text(p, (left + right) / 2, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)
 
     def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str) -> None:
         t = theme.current()
@@ -303,9 +354,9 @@ class SheetPainter:
         path.closeSubpath()
         p.drawPath(path)
         if way > 0:
-            draw_text(p, x + 0.7, y, net, size, "ink")
+            self._text(p, x + 0.7, y, net, size, "ink")
         else:
-            draw_text(p, x - 0.7, y, net, size, "ink", "right")
+            self._text(p, x - 0.7, y, net, size, "ink", "right")
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
         t = theme.current()
@@ -313,7 +364,7 @@ class SheetPainter:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(t.color(severity))
         p.drawEllipse(QPointF(left, top), 1.5, 1.5)
-        draw_text(p, left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
+        self._text(p, left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
 
     def _overlay(self, p: QPainter) -> None:
         """Write the voltage of each net on its line or its longest level wire."""
@@ -347,4 +398,4 @@ class SheetPainter:
         p.setPen(QPen(t.color("muted"), 0.08))
         p.setBrush(t.color("lemon"))
         p.drawRoundedRect(QRectF(x - wide / 2, y - size * 0.68, wide, size * 1.36), 0.5, 0.5)
-        draw_text(p, x, y, text, size, "ink" if t.name == "light" else "on_accent", "center")
+        self._text(p, x, y, text, size, "ink" if t.name == "light" else "on_accent", "center")

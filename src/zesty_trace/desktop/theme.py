@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase
@@ -37,10 +38,15 @@ class Theme:
     on_accent: str
 
     def color(self, name: str, alpha: int = 255) -> QColor:
-        """Return one of the colours, with an alpha."""
-        color = QColor(getattr(self, name))
-        color.setAlpha(alpha)
-        return color
+        """Return one of the colours, with an alpha; the value is shared, so it is not to be changed."""
+        return _color(getattr(self, name), alpha)
+
+
+@cache
+def _color(text: str, alpha: int) -> QColor:
+    color = QColor(text)
+    color.setAlpha(alpha)
+    return color
 
 
 LIGHT = Theme(

@@ -7,6 +7,7 @@ and the nets involved are routed again, until none is in the way of another. Met
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -94,7 +95,7 @@ class _Router:
 
     def _nets(self) -> list[_Net]:
         try:
-            peaks: dict[Pin, float] = analyse(self.design, self.catalogue).pin_peaks()
+            peaks: Mapping[Pin, float] = analyse(self.design, self.catalogue).pin_peaks()
         except SolveError:
             peaks = {}
         by_net: dict[str, list[BoardPad]] = {}

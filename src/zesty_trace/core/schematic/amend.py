@@ -37,10 +37,16 @@ def amend(sheet: Sheet, before: Design, after: Design, catalogue: Catalogue) -> 
         net for net in after.nets.keys() | before.nets.keys()
         if before.nets.get(net) != after.nets.get(net) or any(p.ref in touched for p in after.nets.get(net, ()))
     )  # fmt: skip
+    lines = {r.net for r in sheet.rails}
+    stay = frozenset(
+        pin for net in again & lines & before.nets.keys() & after.nets.keys()
+        if set(before.nets[net]) <= set(after.nets[net]) and not any(p.ref in touched for p in before.nets[net])
+        for pin in before.nets[net]
+    )  # fmt: skip
     width = max([sheet.width, *(int(s.body()[2]) + 2 for s in placed)])
     rails = [r for r in sheet.rails if r.net in after.nets]
     wires, tags, junctions = route_wires(
-        after, placed, rails, width, sheet.height + 2, keep=Kept(sheet.wires, sheet.tags, again)
+        after, placed, rails, width, sheet.height + 2, keep=Kept(sheet.wires, sheet.tags, sheet.junctions, again, stay)
     )
     return replace(
         sheet, symbols=tuple(placed), rails=tuple(rails), wires=wires, tags=tags, junctions=junctions, width=width

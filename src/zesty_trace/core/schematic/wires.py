@@ -50,18 +50,20 @@ class _Grid:
 
     def lay(self, net: int, path: Sequence[Spot]) -> None:
         """Mark a cell path as used by `net`."""
+        width, owner, uses, last = self.width, self.owner, self.use, len(path) - 1
         for k, (x, y) in enumerate(path):
-            cell = y * self.width + x
-            ends = k in (0, len(path) - 1)
-            before, after = path[max(0, k - 1)], path[min(len(path) - 1, k + 1)]
-            straight = not ends and (before[0] == after[0] or before[1] == after[1])
-            use = CLOSED if not straight else (ACROSS if before[1] == after[1] else UPDOWN)
-            if self.owner[cell] and self.owner[cell] != net:
-                self.owner[cell], self.use[cell] = -1, CLOSED
-            elif self.use[cell] and self.use[cell] != use:
-                self.owner[cell], self.use[cell] = net, CLOSED
+            cell, use = y * width + x, CLOSED
+            if 0 < k < last:
+                before, after = path[k - 1], path[k + 1]
+                if before[1] == after[1]:
+                    use = ACROSS
+                elif before[0] == after[0]:
+                    use = UPDOWN
+            if owner[cell] and owner[cell] != net:
+                owner[cell], uses[cell] = -1, CLOSED
             else:
-                self.owner[cell], self.use[cell] = net, use
+                owner[cell] = net
+                uses[cell] = CLOSED if uses[cell] and uses[cell] != use else use
 
     def free_strip(self, cells: Iterable[Spot]) -> bool:
         """Whether nothing lies on these cells."""
@@ -173,7 +175,7 @@ class _Router:
         if keep:
             again = keep.again
             self._keep(keep)
-        late = self._straight_drops(again)
+        late = self._straight_drops(again, keep.pins if keep else frozenset())
         for net, pins in sorted(self._signal_groups(), key=lambda g: self._span(g[1])):
             if again is None or net in again:
                 self._group(net, pins)
@@ -182,13 +184,13 @@ class _Router:
 
     def _keep(self, keep: Kept) -> None:
         for wire in keep.wires:
-            if wire.net in self.number and wire.net not in keep.again:
+            if wire.net in self.number and keep.stays(wire.net, wire.pin):
                 path = _cells(wire.points)
                 self.grid.lay(self.number[wire.net], path)
                 self.paths.append((wire.net, path))
                 self.wires.append(wire)
         for tag in keep.tags:
-            if tag.net in self.number and tag.net not in keep.again:
+            if tag.net in self.number and keep.stays(tag.net, tag.pin):
                 way = -1 if tag.side == "left" else 1
                 length = int(len(tag.net + tag.mark) * TAG_UNITS) + 2
                 self._reserve(tag.net, [(tag.at[0] + way * k, tag.at[1]) for k in range(1, length)])
@@ -221,13 +223,13 @@ class _Router:
     def _rail(self, net: str, band: int) -> Rail | None:
         return next((r for r in self.rails if r.net == net and r.band == band), None)
 
-    def _straight_drops(self, again: frozenset[str] | None = None) -> list[Pin]:
+    def _straight_drops(self, again: frozenset[str] | None, stay: frozenset[Pin]) -> list[Pin]:
         """Lay supply connections that go straight up or down; return the pins whose connection does not."""
         nets = {r.net for r in self.rails if again is None or r.net in again}
         late = []
         for pin, (spot, side, symbol) in self.pins.items():
             net = self.net_of.get(pin)
-            if net not in nets:
+            if net not in nets or pin in stay:
                 continue
             rail = self._rail(net, symbol.band)
             path = self._plumb(spot, side, rail, self.number[net]) if rail else None
@@ -381,16 +383,22 @@ def route_wires(
     """
     router = _Router(design, placed, rails, width, height, marks or {})
     router.run(keep)
-    return tuple(router.wires), tuple(router.tags), _junctions(router)
+    return tuple(router.wires), tuple(router.tags), _junctions(router, keep)
 
 
 @dataclass(frozen=True)
 class Kept:
-    """What is drawn already, and the nets to draw again."""
+    """What is drawn already, the nets to draw again, and pins on supply lines of those whose connection stays."""
 
     wires: tuple[Wire, ...]
     tags: tuple[Tag, ...]
+    junctions: tuple[Spot, ...]
     again: frozenset[str]
+    pins: frozenset[Pin] = frozenset()
+
+    def stays(self, net: str, pin: Pin | None) -> bool:
+        """Whether a wire or tag is kept."""
+        return net not in self.again or pin in self.pins
 
 
 def _cells(points: Sequence[Spot]) -> list[Spot]:
@@ -405,14 +413,20 @@ def _cells(points: Sequence[Spot]) -> list[Spot]:
     return path
 
 
-def _junctions(router: _Router) -> tuple[Spot, ...]:
+def _junctions(router: _Router, keep: Kept | None) -> tuple[Spot, ...]:
     """Return cells where three or more pieces of one net meet."""
     edges: dict[Spot, set[tuple[Spot, str]]] = {}
+    dots: set[Spot] = set()
+    if keep:
+        same = {number for net, number in router.number.items() if net not in keep.again}
+        width = router.grid.width
+        dots = {spot for spot in keep.junctions if router.grid.owner[spot[1] * width + spot[0]] in same}
     for net, path in router.paths:
+        if keep and net not in keep.again:
+            continue
         for a, b in itertools.pairwise(path):
             edges.setdefault(a, set()).add((b, net))
             edges.setdefault(b, set()).add((a, net))
-    dots = set()
     rails = {(r.net, r.y): r for r in router.rails}
     for spot, near in edges.items():
         for net in {n for _, n in near}:
