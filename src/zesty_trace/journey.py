@@ -68,7 +68,10 @@ def keep_kind(kind: Kind, folder: Path) -> Path:
 
 
 def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]:
-    """Write the user's own kinds that a design uses into its project, so that they travel along; return their ids."""
+    """Write the user's own kinds that a design uses into its project, so that they travel along; return their ids.
+
+    StoreError if one cannot be written.
+    """
     from zesty_trace.core.catalogue.make_part import write_kind
 
     base, carried = shipped(), []
@@ -78,8 +81,11 @@ def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]
             continue
         if any(kind_id in p.read_text("utf-8") for p in (folder / "parts").glob("*.toml")):
             continue
-        path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, write_kind(catalogue.kinds[kind_id]).encode())
+        try:
+            path.parent.mkdir(parents=True, exist_ok=True)
+            write_atomically(path, write_kind(catalogue.kinds[kind_id]).encode())
+        except OSError as error:
+            raise StoreError(f"Could not keep {kind_id}: {error.strerror}", str(path), "Check the folder") from error
         carried.append(kind_id)
     return carried
 

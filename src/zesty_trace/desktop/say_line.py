@@ -58,6 +58,10 @@ class SayLine(QFrame):
         """Go to the line."""
         self.field.setFocus(Qt.FocusReason.ShortcutFocusReason)
 
+    def refresh(self) -> None:
+        """Preview what stands in the line again."""
+        self._show_preview(self.field.text())
+
     def clear_done(self) -> None:
         """Empty the line after its sentence was done."""
         self.field.clear()

@@ -73,6 +73,12 @@ class Session(QObject):
 
         return project_catalogue(self.path)
 
+    def refresh_catalogue(self) -> None:
+        """Read the part kinds again, after one was made or changed."""
+        self.__dict__.pop("catalogue", None)
+        self.design_changed.emit()
+        self.check_soon()
+
     @property
     def records(self) -> Records:
         """The project's records, opened when first asked for."""
@@ -131,7 +137,10 @@ class Session(QObject):
 
     def save(self) -> bool:
         """Write `design.json`; whether it worked."""
+        from zesty_trace.journey import carry_kinds
+
         try:
+            carry_kinds(self.design, self.path, self.catalogue)
             self.autosaver.save(self.design)
         except StoreError as error:
             self.failed.emit(error)

@@ -1,6 +1,8 @@
-"""The sheet to work on: drag a part, drag from pin to pin to connect, pick a wire and delete it, edit a value in place."""
+"""The sheet to work on: drag parts, drag from pin to pin to connect, pick a wire and delete it, edit a value in place."""
 
 from __future__ import annotations
+
+from collections.abc import Iterable
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
@@ -14,51 +16,60 @@ from zesty_trace.desktop.sheet_painter import SheetPainter, SheetView
 
 REACH = 0.8
 NOTHING_DRAWN = "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
+STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
 
 
 class SheetCanvas(Canvas):
     """Shows a SheetView; what the user does comes out as signals."""
 
-    part_moved = Signal(str, int, int)
+    parts_moved = Signal(object)  # {ref: (x, y)}
     pins_joined = Signal(object, object)
     connection_deleted = Signal(object)
-    part_deleted = Signal(str)
+    parts_deleted = Signal(object)  # [ref]
     value_edited = Signal(str, str)
-    picked = Signal(str)
+    picked = Signal(str)  # a net, or ""
+    selection_changed = Signal()
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self.view: SheetView | None = None
-        self.selected_ref = ""
+        self._painter: SheetPainter | None = None
+        self.selection: list[str] = []
         self.selected_wire: Wire | None = None
         self._hover_pin: Pin | None = None
         self._drag_part: PlacedSymbol | None = None
         self._drag_pin: Pin | None = None
+        self._band = False
         self._from = QPointF()
         self._at = QPointF()
         self.editor = QLineEdit(self)
         self.editor.hide()
         self.editor.returnPressed.connect(self._edited)
         self.editor.editingFinished.connect(self.editor.hide)
+        self._edits = ""
         self.setAccessibleName("Schematic sheet")
 
-    def show_view(self, view: SheetView) -> None:
+    def show_view(self, view: SheetView, keep_zoom: bool = True) -> None:
         """Show another value."""
-        first = self.view is None
+        first = self.view is None or not keep_zoom
         self.view = view
-        self.empty_hint = (
-            ""
-            if view.design.parts
-            else "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
-        )
-        if self.selected_ref not in view.design.parts:
-            self.selected_ref = ""
+        self.empty_hint = "" if view.design.parts else NOTHING_DRAWN
+        if any(r not in view.design.parts for r in self.selection):
+            self.select([r for r in self.selection if r in view.design.parts])
         if self.selected_wire not in view.sheet.wires:
             self.selected_wire = None
         if first:
             self.fit()
         else:
             self.refit()
+
+    def select(self, refs: Iterable[str]) -> None:
+        """Make these parts the selected ones."""
+        fresh = list(dict.fromkeys(refs))
+        if fresh != self.selection:
+            self.selection = fresh
+            self.selection_changed.emit()
+            self.update()
 
     def scene_rect(self) -> QRectF:
         """Return the whole sheet."""
@@ -73,30 +84,33 @@ class SheetCanvas(Canvas):
         """Draw the sheet, then what is being done to it."""
         if self.view is None:
             return
-        SheetPainter(self.view).draw(p)
+        if self._painter is None or self._painter.view is not self.view:
+            self._painter = SheetPainter(self.view)
+        self._painter.draw(p)
         t = theme.current()
         if self.selected_wire:
             p.setPen(QPen(t.color("stop"), 0.4))
             p.drawPolyline([QPointF(x, y) for x, y in self.selected_wire.points])
-        symbol = self.symbol(self.selected_ref)
         p.setBrush(Qt.BrushStyle.NoBrush)
-        if symbol:
-            left, top, right, bottom = symbol.body()
-            p.setPen(QPen(t.color("lime"), 0.2, Qt.PenStyle.DashLine))
-            p.drawRect(QRectF(left - 0.6, top - 0.6, right - left + 1.2, bottom - top + 1.2))
-        if self._hover_pin:
-            x, y = self.view.sheet.spots()[self._hover_pin]
+        p.setPen(QPen(t.color("lime"), 0.2, Qt.PenStyle.DashLine))
+        shift = self._at - self._from if self._drag_part else QPointF()
+        for ref in self.selection:
+            symbol = self.symbol(ref)
+            if symbol:
+                left, top, right, bottom = symbol.body()
+                p.drawRect(QRectF(left - 0.6, top - 0.6, right - left + 1.2, bottom - top + 1.2))
+                if self._drag_part:
+                    p.drawRect(QRectF(left + shift.x(), top + shift.y(), right - left, bottom - top))
+        if self._hover_pin and self._hover_pin in (spots := self.view.sheet.spots()):
             p.setPen(QPen(t.color("lime"), 0.25))
-            p.drawEllipse(QPointF(x, y), 0.6, 0.6)
-        if self._drag_pin:
-            x, y = self.view.sheet.spots()[self._drag_pin]
+            p.drawEllipse(QPointF(*spots[self._hover_pin]), 0.6, 0.6)
+        if self._drag_pin and self._drag_pin in (spots := self.view.sheet.spots()):
             p.setPen(QPen(t.color("lime"), 0.25, Qt.PenStyle.DashLine))
-            p.drawLine(QPointF(x, y), self._at)
-        if self._drag_part:
-            left, top, right, bottom = self._drag_part.body()
-            shift = self._at - self._from
-            p.setPen(QPen(t.color("lime"), 0.2, Qt.PenStyle.DashLine))
-            p.drawRect(QRectF(left + shift.x(), top + shift.y(), right - left, bottom - top))
+            p.drawLine(QPointF(*spots[self._drag_pin]), self._at)
+        if self._band:
+            p.setPen(QPen(t.color("teal"), 1.0 / self.scale, Qt.PenStyle.DashLine))
+            p.setBrush(t.color("teal", 30))
+            p.drawRect(QRectF(self._from, self._at).normalized())
 
     # Finding things -----------------------------------------------------------------------------------------------
 
@@ -133,23 +147,55 @@ class SheetCanvas(Canvas):
                     return wire
         return None
 
+    def net_at(self, at: QPointF) -> str:
+        """Return the net of the wire, supply line or tag near a scene point, or ""."""
+        wire = self.wire_at(at)
+        if wire or self.view is None:
+            return wire.net if wire else ""
+        for rail in self.view.sheet.rails:
+            if rail.left <= at.x() <= rail.right and abs(rail.y - at.y()) < 1.0:
+                return rail.net
+        for tag in self.view.sheet.tags:
+            long = (len(tag.net + tag.mark) * 0.8 + 1.5) * (-1 if tag.side == "left" else 1)
+            x0, x1 = sorted((float(tag.at[0]), tag.at[0] + long))
+            if x0 <= at.x() <= x1 and abs(tag.at[1] - at.y()) < 1.0:
+                return tag.net
+        return ""
+
     # Pointer and keys ---------------------------------------------------------------------------------------------
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
-        """Begin a pan, a connection or a move, or pick what is under the pointer."""
+        """Begin a pan, a connection, a move or a selection, or pick what is under the pointer."""
         if self.start_pan(event) or event.button() != Qt.MouseButton.LeftButton:
             return
         self.setFocus()
         self._from = self._at = self.to_scene(event.position())
         self.selected_wire = None
-        self._drag_pin = self.pin_at(self._from)
+        more = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        self._drag_pin = None if more else self.pin_at(self._from)
         if self._drag_pin is None:
-            self._drag_part = self.part_at(self._from)
-            self.selected_ref = self._drag_part.ref if self._drag_part else ""
-            if self._drag_part is None:
-                self.selected_wire = self.wire_at(self._from)
-            self.picked.emit(self.selected_ref or (self.selected_wire.net if self.selected_wire else ""))
+            part = self.part_at(self._from)
+            if part and more:
+                self._toggle(part.ref)
+            elif part:
+                self._drag_part = part
+                if part.ref not in self.selection:
+                    self.select([part.ref])
+                self.picked.emit("")
+            else:
+                self._press_beside(more)
         self.update()
+
+    def _press_beside(self, more: bool) -> None:
+        self.selected_wire = self.wire_at(self._from)
+        net = self.net_at(self._from)
+        if not more:
+            self.select([])
+        self.picked.emit(net)
+        self._band = not net
+
+    def _toggle(self, ref: str) -> None:
+        self.select([r for r in self.selection if r != ref] if ref in self.selection else [*self.selection, ref])
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         """Follow the pointer."""
@@ -157,7 +203,7 @@ class SheetCanvas(Canvas):
             return
         self._at = self.to_scene(event.position())
         pin = self.pin_at(self._at)
-        if pin != self._hover_pin or self._drag_pin or self._drag_part:
+        if pin != self._hover_pin or self._drag_pin or self._drag_part or self._band:
             self._hover_pin = pin
             self.update()
         if pin and self.view:
@@ -171,16 +217,28 @@ class SheetCanvas(Canvas):
         if self.end_pan():
             return
         at = self.to_scene(event.position())
-        if self._drag_pin:
-            other = self.pin_at(at)
-            if other and other != self._drag_pin:
-                self.pins_joined.emit(self._drag_pin, other)
-        elif self._drag_part:
-            dx, dy = round(at.x() - self._from.x()), round(at.y() - self._from.y())
-            if dx or dy:
-                self.part_moved.emit(self._drag_part.ref, self._drag_part.x + dx, self._drag_part.y + dy)
+        part, pin, band = self._drag_part, self._drag_pin, self._band
         self._drag_pin = self._drag_part = None
+        self._band = False
+        if pin:
+            other = self.pin_at(at)
+            if other and other != pin:
+                self.pins_joined.emit(pin, other)
+        elif part:
+            self._move(round(at.x() - self._from.x()), round(at.y() - self._from.y()))
+        elif band:
+            self._take_band(QRectF(self._from, at).normalized())
         self.update()
+
+    def _take_band(self, rect: QRectF) -> None:
+        if self.view and rect.width() > REACH and rect.height() > REACH:
+            inside = [s.ref for s in self.view.sheet.symbols if rect.contains(QPointF(s.x, s.y))]
+            self.select([*self.selection, *inside])
+
+    def _move(self, dx: int, dy: int) -> None:
+        symbols = [s for s in map(self.symbol, self.selection) if s]
+        if (dx or dy) and symbols:
+            self.parts_moved.emit({s.ref: (s.x + dx, s.y + dy) for s in symbols})
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Edit the value of the part under the pointer."""
@@ -193,7 +251,8 @@ class SheetCanvas(Canvas):
         symbol = self.symbol(ref)
         if symbol is None or self.view is None:
             return
-        self.selected_ref = ref
+        self.select([ref])
+        self._edits = ref
         at = self.to_view(QPointF(symbol.body()[2], symbol.y))
         self.editor.setText(self.view.design.parts[ref].value)
         self.editor.setGeometry(int(at.x()), int(at.y()) - 17, 130, 34)
@@ -205,22 +264,22 @@ class SheetCanvas(Canvas):
         text = self.editor.text().strip()
         self.editor.hide()
         self.setFocus()
-        self.value_edited.emit(self.selected_ref, text)
+        self.value_edited.emit(self._edits, text)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Delete, Enter, arrows and Home."""
+        """Delete, Enter, arrows, Esc and Home."""
         key = Qt.Key(event.key())
-        steps = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
-        symbol = self.symbol(self.selected_ref)
         if key == Qt.Key.Key_Delete and self.selected_wire and self.selected_wire.pin:
             self.connection_deleted.emit(self.selected_wire.pin)
-        elif key == Qt.Key.Key_Delete and symbol:
-            self.part_deleted.emit(symbol.ref)
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and symbol:
-            self.edit_value(symbol.ref)
-        elif key in steps and symbol:
-            dx, dy = steps[key]
-            self.part_moved.emit(symbol.ref, symbol.x + dx, symbol.y + dy)
+        elif key == Qt.Key.Key_Delete and self.selection:
+            self.parts_deleted.emit(list(self.selection))
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and len(self.selection) == 1:
+            self.edit_value(self.selection[0])
+        elif key in STEPS and self.selection:
+            self._move(*STEPS[key])
+        elif key == Qt.Key.Key_Escape:
+            self.select([])
+            self.picked.emit("")
         elif key == Qt.Key.Key_Home:
             self.fit()
         else:

@@ -6,12 +6,13 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QPaintEngine, QPainter, QPainterPath, QPen, QPolygonF, QStaticText, QTransform
+from PySide6.QtGui import QColor, QFont, QPaintEngine, QPainter, QPainterPath, QPen, QPolygonF, QStaticText, QTransform
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
+from zesty_trace.core.schematic.labels import FAR, LETTER, label_rooms, row_size, size_in_room
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.desktop import theme
 
@@ -32,8 +33,15 @@ class SheetView:
     lit_refs: frozenset[str] = frozenset()
     lit_nets: frozenset[str] = frozenset()
     badges: dict[str, tuple[int, str]] = field(default_factory=dict)
+    variant: str = ""  # parts that its boards do not have are drawn faint
+    lights: dict[str, float] | None = None  # LED -> A while a state is played; None draws all LEDs alike
 
 
+LIGHT_COLORS = {
+    "red": "#e8412f", "green": "#35b04a", "blue": "#3c7df0", "yellow": "#f2c200", "amber": "#f59a1b", "orange": "#f07f1b",
+    "white": "#fff6d6",
+}  # fmt: skip
+FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
 REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
 LARGEST_SHARE = 2.1  # far out, text may grow to this many sheet units, so that it stays in its room
 
@@ -92,6 +100,16 @@ def on_screen(p: QPainter) -> bool:
     return world.m11() == world.m22() > 0 and not world.m12() and p.paintEngine().type() == QPaintEngine.Type.Raster
 
 
+_last_rooms: list[tuple[Sheet, dict[str, float]]] = []
+
+
+def _rooms_of(sheet: Sheet) -> dict[str, float]:
+    """Return the label rooms of a sheet; those of the last one are kept, as it is painted many times."""
+    if not _last_rooms or _last_rooms[0][0] is not sheet:
+        _last_rooms[:] = [(sheet, label_rooms(sheet))]
+    return _last_rooms[0][1]
+
+
 class SheetPainter:
     """Draws one view of a sheet."""
 
@@ -100,11 +118,13 @@ class SheetPainter:
         self._rails = {r.net for r in view.sheet.rails}
         self._pens: dict[tuple[str, float], QPen] = {}
         self._nets = view.design.net_of()
+        self._rooms = _rooms_of(view.sheet)
 
     def draw(self, p: QPainter) -> None:
         """Draw all."""
         self._scale = p.transform().m11()
-        self._late = on_screen(p)
+        self._zoom = abs(p.transform().m11()) or 1.0
+        self._late, self._faint = on_screen(p), False
         self._texts: list[tuple[bool, int, str, float, float, str, str]] = []
         for rail in self.view.sheet.rails:
             self._rail(p, rail.net, rail.left, rail.right, rail.y)
@@ -118,7 +138,7 @@ class SheetPainter:
         for symbol in self.view.sheet.symbols:
             self._symbol(p, symbol)
         for tag in self.view.sheet.tags:
-            self._tag(p, tag.net, tag.at, tag.side)
+            self._tag(p, tag.net, tag.at, tag.side, tag.mark)
         for title in self.view.sheet.titles:
             self._text(p, title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0)
         if self.view.overlay:
@@ -130,6 +150,7 @@ class SheetPainter:
         least_px: float = 0.0, hide_px: float = 0.0,
     ) -> None:  # fmt: skip
         """Keep text for the end where it can be drawn in pixels, else draw it."""
+        color = "muted" if self._faint else color
         if not self._late:
             draw_text(p, x, y, text, size, color, align, bold, least_px, hide_px)
             return
@@ -203,7 +224,10 @@ class SheetPainter:
             "led": self._diode, "sounder": self._sounder, "button": self._button, "switch": self._switch,
             "point": self._point, "coil": self._resistor,
         }.get(s.symbol.look, self._box)  # fmt: skip
+        absent = not self.view.design.parts[s.ref].fitted(self.view.variant)
+        self._faint = absent
         p.save()
+        p.setOpacity(0.3 if absent else 1.0)
         p.translate(s.x, s.y)
         p.setPen(pen)
         p.setBrush(t.color("part"))
@@ -212,6 +236,12 @@ class SheetPainter:
         draw(p, s)
         p.restore()
         self._labels(p, s)
+        self._faint = False
+        if absent:
+            left, top, right, bottom = s.body()
+            p.setPen(QPen(t.color("stop", 150), PEN * 1.4))
+            p.drawLine(QPointF(left, top), QPointF(right, bottom))
+            p.drawLine(QPointF(left, bottom), QPointF(right, top))
         if s.ref in self.view.badges:
             self._badge(p, s, *self.view.badges[s.ref])
 
@@ -248,12 +278,33 @@ class SheetPainter:
         if s.symbol.pins[0].name == "K":
             p.rotate(180)
         if s.symbol.look == "led":
-            p.setBrush(theme.current().color("lemon"))
+            self._light(p, s)
         p.drawLine(QPointF(0, -1.2), QPointF(0, -0.8))
         p.drawLine(QPointF(0, 0.7), QPointF(0, 1.2))
         p.drawPolygon(QPolygonF([QPointF(-0.85, -0.8), QPointF(0.85, -0.8), QPointF(0, 0.7)]))
         p.drawLine(QPointF(-0.85, 0.7), QPointF(0.85, 0.7))
         p.restore()
+
+    def _light(self, p: QPainter, s: PlacedSymbol) -> None:
+        """Set the fill of an LED; while a state is played, one that carries current glows in its colour."""
+        if self.view.lights is None:
+            p.setBrush(theme.current().color("lemon"))
+            return
+        amp = self.view.lights.get(s.ref, 0.0)
+        if amp <= 0:
+            return
+        said = f"{self.view.design.parts[s.ref].value} {kind_of(self.view.design, self.view.catalogue, s.ref).title}".lower()
+        color = QColor(next((c for word, c in LIGHT_COLORS.items() if word in said), LIGHT_COLORS["amber"]))
+        share = min(1.0, (amp / FULL_LIGHT_A) ** 0.5)
+        pen = p.pen()
+        p.setPen(Qt.PenStyle.NoPen)
+        for radius, alpha in ((3.4, 50), (2.4, 80), (1.6, 140)):
+            color.setAlphaF(share * alpha / 255)
+            p.setBrush(color)
+            p.drawEllipse(QPointF(0, 0), radius, radius)
+        color.setAlphaF(0.3 + 0.7 * share)
+        p.setBrush(color)
+        p.setPen(pen)
 
     def _sounder(self, p: QPainter, s: PlacedSymbol) -> None:
         self._stubs(p)
@@ -288,8 +339,8 @@ class SheetPainter:
 
     def _labels(self, p: QPainter, s: PlacedSymbol) -> None:
         part = self.view.design.parts[s.ref]
-        value = part.value.split(" ")[0]
-        right = s.body()[2]
+        value = part.value_in(self.view.variant).split(" ")[0]
+        s.body()[2]
         look = s.symbol.look
         if look == "box":
             self._box_labels(p, s)
@@ -300,51 +351,63 @@ class SheetPainter:
             line, color, least = self._second_line(s, value)
             self._text(p, s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
         else:
-            line, color, least = self._second_line(s, value)
-            shown = line and (least or 1.35 * abs(p.transform().m11()) >= VALUE_PX)
-            apart = max(0.75, 4.5 / abs(p.transform().m11())) if shown else 0.0
-            self._text(p, right + 0.3, s.y - apart, s.ref, 1.5, "ink", bold=True, least_px=REF_PX)
-            if shown:
-                self._text(p, right + 0.3, s.y + apart + 0.1, line, 1.35, color, least_px=least)
+            self._side_labels(p, s, value)
+
+    def _side_labels(self, p: QPainter, s: PlacedSymbol, value: str) -> None:
+        """Write reference and value right of a part, as large as the room there allows."""
+        line, color, least = self._second_line(s, value)
+        room = self._rooms.get(s.ref, FAR) - 0.4
+        size = size_in_room(room, s.ref, max(1.5, REF_PX / self._zoom), 1.5)
+        shown = line and (least or 1.35 * self._zoom >= VALUE_PX)
+        apart = max(0.75, 4.5 / self._zoom) if shown else 0.0
+        right = s.body()[2] + 0.3
+        self._text(p, right, s.y - apart, s.ref, size, "ink", bold=True)
+        if shown:
+            self._text(
+                p, right, s.y + apart + 0.1, line, size_in_room(room, line, max(1.35, least / self._zoom), 1.35), color
+            )
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
         kind = kind_of(self.view.design, self.view.catalogue, s.ref)
-        wide = right - left
-        names = max((len(q.name) for q in s.symbol.pins if q.side in ("left", "right")), default=0) * 0.95
-        middle_free = wide - 2 * names > len(s.ref) * 0.9
+        far = max(1.25, NAME_PX / self._zoom)
+        across = {side: row_size([q for q in s.symbol.pins if q.side == side], far) for side in ("top", "bottom")}
+        wide = {"left": 0.0, "right": 0.0}  # how far the names reach in
         for pin in s.symbol.pins:
             x, y = s.pin_at(pin)
             connected = Pin(s.ref, pin.number) in self._nets
-            size, color = (1.25, "ink") if connected else (0.85, "muted")
-            far = (NAME_PX, 0.0) if connected else (0.0, 4.5)
+            if pin.side in wide and connected:
+                wide[pin.side] = max(wide[pin.side], 0.35 + len(pin.name) * far * LETTER)
+            size, color, hide = (far, "ink", 0.0) if connected else (0.85, "muted", 4.5)
             if pin.side == "left":
-                self._text(p, left + 0.35, y, pin.name, size, color, "left", False, *far)
+                self._text(p, left + 0.35, y, pin.name, size, color, "left", False, 0.0, hide)
             elif pin.side == "right":
-                self._text(p, right - 0.35, y, pin.name, size, color, "right", False, *far)
-            elif pin.side == "top":
-                self._text(p, x, top + 0.85, pin.name, size, color, "center", False, *far)
+                self._text(p, right - 0.35, y, pin.name, size, color, "right", False, 0.0, hide)
             else:
-                self._text(p, x, bottom - 0.85, pin.name, size, color, "center", False, *far)
-            if connected and pin.side in ("left", "right"):
-                away = -0.2 if pin.side == "left" else 0.2
+                edge = top + 0.85 if pin.side == "top" else bottom - 0.85
+                self._text(p, x, edge, pin.name, min(size, across[pin.side]), color, "center", False, 0.0, hide)
+            if connected and pin.side in wide:
                 self._text(
-                    p, x + away * 0, y - 0.55, pin.number, 0.62, "muted", "right" if away < 0 else "left", hide_px=5.0
+                    p, x, y - 0.55, pin.number, 0.62, "muted", "right" if pin.side == "left" else "left", hide_px=5.0
                 )
-        title = kind.title.split(",")[0]
-        y = (top + bottom) / 2 if not middle_free or bottom - top < 7 else (top + bottom) / 2 - 0.6
-        if kind.connector or not middle_free:
+        size = max(1.7, REF_PX / self._zoom)
+        room = right - left - wide["left"] - wide["right"]
+        if kind.connector or room < len(s.ref) * size * LETTER + 0.6:
             self._text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
-        else:
-            self._text(p, (left + right) / 2, y, s.ref, 1.7, "ink", "center", True, REF_PX)
-            if bottom - top >= 7 and len(title) * 0.5 < wide - 1:
-                self._text(p, (left + right) / 2, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)
+            return
+        middle = (left + wide["left"] + right - wide["right"]) / 2
+        y = (top + bottom) / 2 - (0.6 if bottom - top >= 7 else 0.0)
+        self._text(p, middle, y, s.ref, size, "ink", "center", True)
+        title = kind.title.split(",")[0]
+        if bottom - top >= 7 and len(title) * 0.5 < room - 1:
+            self._text(p, middle, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)
 
-    def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str) -> None:
+    def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str, mark: str) -> None:
         t = theme.current()
         x, y = at
         size = max(1.2, NAME_PX / abs(p.transform().m11()))
-        wide = len(net) * size * 0.63 + 1.2
+        said = net + mark
+        wide = len(said) * size * 0.63 + 1.2
         way = -1 if side == "left" else 1
         p.setPen(QPen(t.color("lime" if net in self.view.lit_nets else "muted"), 0.12))
         p.setBrush(t.color("faint"))
@@ -354,9 +417,9 @@ class SheetPainter:
         path.closeSubpath()
         p.drawPath(path)
         if way > 0:
-            self._text(p, x + 0.7, y, net, size, "ink")
+            self._text(p, x + 0.7, y, said, size, "ink")
         else:
-            self._text(p, x - 0.7, y, net, size, "ink", "right")
+            self._text(p, x - 0.7, y, said, size, "ink", "right")
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
         t = theme.current()

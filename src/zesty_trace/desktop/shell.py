@@ -225,9 +225,12 @@ class MainWindow(QMainWindow):
             self.stack.addWidget(station)
             for action in station.actions_here():
                 self._add_shortcut(action, station)
+            station.room_asked.connect(lambda wanted: self.findings.setVisible(not wanted))
+            station.restore_state(self.settings)
         self.current = key
         self.stack.setCurrentWidget(self.stations[key])
         self.findings.show_station(key)
+        self.findings.setVisible(not self.stations[key].wants_room)
         self.settings.setValue(f"station/{self.session.path}", key)
         self._head()
 
@@ -289,6 +292,8 @@ class MainWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent) -> None:
         """Keep the window's state, write the design, let go of the project."""
         self.settings.setValue("geometry", self.saveGeometry())
+        for station in self.stations.values():
+            station.keep_state(self.settings)
         if not self.session.save() and not self._leave_unsaved:
             self._leave_unsaved = True
             self.status.text.setText(self.status.text.text() + " Close once more to leave without saving.")

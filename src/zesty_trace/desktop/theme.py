@@ -100,6 +100,18 @@ def style_sheet(t: Theme) -> str:
     QPushButton#link {{ background: transparent; border: none; color: {t.teal}; padding: 2px 4px; text-align: left; }}
     QPushButton#link:hover {{ text-decoration: underline; }}
     QPushButton#link:focus {{ border: 1px solid {t.teal}; padding: 1px 3px; }}
+    QPushButton#chip {{ padding: 5px 10px; min-height: 18px; font-size: 13px; }}
+    QPushButton#chip:focus {{ padding: 4px 9px; }}
+    QPushButton#chip::menu-indicator {{ width: 0; image: none; }}
+    QWidget#drawer {{ background: {t.sheet}; }}
+    QFrame#drawerFrame {{ background: {t.sheet}; border: none; border-left: 1px solid {t.line}; }}
+    QMenu {{ background: {t.panel}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 8px 18px; border-radius: 4px; }}
+    QMenu::item:selected {{ background: {t.faint}; }}
+    QSlider::groove:horizontal {{ background: {t.line}; height: 6px; border-radius: 3px; }}
+    QSlider::handle:horizontal {{ background: {t.copper}; width: 20px; margin: -8px 0; border-radius: 10px; }}
+    QTreeWidget {{ font-size: 13px; }}
+    QTreeWidget::item {{ padding: 4px 2px; }}
     QPushButton:checked {{ background: {t.faint}; border-color: {t.copper}; }}
     QLineEdit, QAbstractSpinBox, QComboBox, QPlainTextEdit {{ background: {t.sheet};
         border: 1px solid {t.line}; border-radius: 6px; padding: 5px 8px; min-height: 22px;

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 
 import msgspec
 
-from zesty_trace.core.catalogue.kinds import ROLES, Catalogue, Kind, PinSpec, check_kinds, suggest
+from zesty_trace.core.catalogue.kinds import ROLES, BusSpec, Catalogue, Kind, PinSpec, check_kinds, suggest
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.errors import InputError
 
@@ -83,9 +83,11 @@ def guess_role(name: str, said: list[str]) -> str:
 
 def make_kind(
     kind_id: str, title: str, prefix: str, package: str, pins: tuple[PinSpec, ...], facts: Mapping[str, float],
-    supply_a: float, catalogue: Catalogue,
+    supply_a: float, catalogue: Catalogue, address: int | None = None,
 ) -> Kind:  # fmt: skip
-    """Return a kind that draws `supply_a` A from its first supply pin. InputError where table, package and facts disagree."""
+    """Return a kind that draws `supply_a` A from its first supply pin; with `address` it answers on its SDA and SCL pins.
+
+    InputError where table, package and facts disagree."""
     if not _ID.match(kind_id):
         raise InputError(f"“{kind_id}” cannot name a kind", "name", "Use small letters, digits and _, up to 40 of them")
     if kind_id in catalogue.kinds:
@@ -115,10 +117,17 @@ def make_kind(
     if supply and ground:
         model = {"type": "load", "i_supply": supply_a, "supply": supply, "ground": ground}
     needs = [{"pin": supply, "part": "ceramic_capacitor", "value": "100n"}] if supply and ground else []
-    raw = {
+    raw: dict[str, object] = {
         "id": kind_id, "title": title.strip() or kind_id, "prefix": prefix, "packages": (package,), "pins": pins, "model": model,
         "facts": {k: v for k, v in facts.items() if v}, "needs": needs,
     }  # fmt: skip
+    if address is not None:
+        sda, scl = (next((p.name for p in pins if p.name.upper() == name), "") for name in ("SDA", "SCL"))
+        if not sda or not scl:
+            raise InputError(
+                "A bus address needs pins called SDA and SCL", WHERE, "Name them so, or leave the address out"
+            )
+        raw["bus"] = BusSpec(sda, scl, "device", address)
     kind = msgspec.convert(msgspec.to_builtins(raw), Kind)
     check_kinds({kind_id: kind}, catalogue.packages, WHERE)
     return kind

@@ -149,9 +149,10 @@ def move_on_sheet(design: Design, spots: Mapping[str, tuple[int, int]]) -> Desig
     return replace(design, sheet={**design.sheet, **moved})
 
 
-def forget_sheet(design: Design) -> Design:
-    """Let the sheet arrange itself again."""
-    return replace(design, sheet={})
+def forget_sheet(design: Design, refs: Iterable[str] | None = None) -> Design:
+    """Let the sheet arrange itself again; with `refs`, only these parts."""
+    gone = set(design.sheet if refs is None else refs)
+    return replace(design, sheet={r: s for r, s in design.sheet.items() if r not in gone})
 
 
 def set_outline(design: Design, points: Iterable[tuple[int, int]]) -> Design:

@@ -5,6 +5,7 @@ The full arrangement follows in its own time; this is what is shown until then.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 from zesty_trace.core.catalogue.kinds import Catalogue, PinSpec
@@ -19,8 +20,10 @@ ROOM = 4
 HALF_PINS = 2
 
 
-def amend(sheet: Sheet, before: Design, after: Design, catalogue: Catalogue) -> Sheet:
-    """Return `sheet`, drawn for `before`, as a drawing of `after`.
+def amend(
+    sheet: Sheet, before: Design, after: Design, catalogue: Catalogue, marks: Mapping[str, str] | None = None
+) -> Sheet:
+    """Return `sheet`, drawn for `before`, as a drawing of `after`. `marks` as in route_wires.
 
     Nets whose pins are the same, at the same places, keep their wires.
     """
@@ -46,7 +49,13 @@ def amend(sheet: Sheet, before: Design, after: Design, catalogue: Catalogue) -> 
     width = max([sheet.width, *(int(s.body()[2]) + 2 for s in placed)])
     rails = [r for r in sheet.rails if r.net in after.nets]
     wires, tags, junctions = route_wires(
-        after, placed, rails, width, sheet.height + 2, keep=Kept(sheet.wires, sheet.tags, sheet.junctions, again, stay)
+        after,
+        placed,
+        rails,
+        width,
+        sheet.height + 2,
+        marks,
+        keep=Kept(sheet.wires, sheet.tags, sheet.junctions, again, stay),
     )
     return replace(
         sheet, symbols=tuple(placed), rails=tuple(rails), wires=wires, tags=tags, junctions=junctions, width=width

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
     QFrame,
@@ -27,7 +27,13 @@ from zesty_trace.desktop.session import Session
 class Station(QWidget):
     """A station. Subclasses build their widgets in `build` and read the session in `pull`."""
 
+    room_asked = Signal(bool)  # the station wants the findings' room, or gives it back
     key = ""
+
+    @property
+    def wants_room(self) -> bool:
+        """Whether something of the station's own stands where the findings would."""
+        return False
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -50,6 +56,12 @@ class Station(QWidget):
 
     def show_finding(self, finding: Finding) -> None:
         """Show where a finding is."""
+
+    def keep_state(self, settings: QSettings) -> None:
+        """Remember what is open, for next time."""
+
+    def restore_state(self, settings: QSettings) -> None:
+        """Open what was open last time."""
 
     def changed(self) -> None:
         """Re-read, now or when next shown."""
@@ -172,6 +184,13 @@ def table(*headers: str) -> QTableWidget:
     made.setShowGrid(False)
     made.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     return made
+
+
+def fit_height(widget: QTableWidget, most: int = 8) -> None:
+    """Make a table as high as its rows, up to `most` of them."""
+    rows = min(widget.rowCount(), most)
+    high = sum(widget.rowHeight(r) for r in range(rows)) + widget.horizontalHeader().sizeHint().height() + 8
+    widget.setFixedHeight(max(high, 72))
 
 
 def fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...] = ()) -> None:

@@ -1,64 +1,137 @@
-"""Schematic: the sheet arranges itself; wires follow the connections; a line takes sentences."""
+"""Schematic: the sheet arranges itself; wires follow the connections; a line takes sentences; drawers have the rest."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF
-from PySide6.QtWidgets import QComboBox, QPushButton, QVBoxLayout
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from functools import partial
+from typing import TYPE_CHECKING
 
-from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.topology import ground_net, kind_of, pin_label
-from zesty_trace.core.design import edits
+from PySide6.QtCore import QPointF, QRectF, QSettings, Qt
+from PySide6.QtWidgets import QComboBox, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+
+from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
+from zesty_trace.core.circuit.topology import ground_net, pin_label
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.review.connections import unaccounted_pins
+from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
+from zesty_trace.core.schematic.pages import page_marks, pages_of
 from zesty_trace.core.schematic.say_it import completions, understand
 from zesty_trace.core.schematic.sheet import Sheet
-from zesty_trace.core.schematic.wiring_csv import value_problem
 from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.find_box import FindBox
 from zesty_trace.desktop.say_line import SayLine
 from zesty_trace.desktop.sheet_canvas import SheetCanvas
 from zesty_trace.desktop.sheet_painter import SheetView
-from zesty_trace.desktop.stations.base import Station, WorkedOut, button, card, label, row
-from zesty_trace.errors import InputError, SolveError
+from zesty_trace.desktop.stations import sheet_files
+from zesty_trace.desktop.stations.base import Station, WorkedOut, card, label, row
+from zesty_trace.desktop.stations.sheet_edits import SheetEdits
+from zesty_trace.errors import SolveError, ZestyError
+
+if TYPE_CHECKING:
+    from zesty_trace.desktop.drawers.base import Drawer
+
+DRAWERS = {
+    "part": ("part", "PartDrawer", "Part", "Ctrl+Shift+1"), "wiring": ("wiring", "WiringDrawer", "Wiring list", "Ctrl+Shift+2"),
+    "states": ("states", "StatesDrawer", "States", "Ctrl+Shift+3"),
+    "timeline": ("timeline", "TimelineDrawer", "Timeline", "Ctrl+Shift+4"),
+    "numbers": ("numbers", "NumbersDrawer", "Numbers", "Ctrl+Shift+5"),
+    "options": ("options", "OptionsDrawer", "Options", "Ctrl+Shift+6"),
+    "make": ("make_part", "MakePartDrawer", "Make a part", "Ctrl+Shift+7"),
+}  # fmt: skip
+DRAWER_PX = 370
+WHOLE = "All on one sheet"
 
 
-class SchematicStation(Station):
-    """The sheet, and the line below it."""
+@dataclass(frozen=True)
+class Drawn:
+    """A sheet, the design and page that it shows, and that design's solved states (None: it cannot be solved)."""
+
+    sheet: Sheet
+    design: Design
+    page: str
+    analysis: Analysis | None
+
+
+class SchematicStation(SheetEdits, Station):
+    """The sheet, the drawer beside it and the line below it."""
 
     key = "schematic"
 
     def build(self) -> None:
-        """Make the canvas and the line."""
+        """Make the canvas, the bars and the line."""
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         self.canvas = SheetCanvas()
         self._arranged = WorkedOut(self.session, "Arranging", self._arrange, self._take_sheet, self._pull_if_seen)
-        self._sheet: Sheet
+        self._drawn: Drawn | None = None
         self._lit: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())
+        self._lights: dict[str, float] | None = None
+        self._copied: list[str] = []
+        self.page = self.state_name = self.variant = ""
+        self.drawers: dict[str, Drawer] = {}
+        self.drawer_key = ""
+        self._shown_state: Operating | None = None
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.setHandleWidth(8)
+        self.drawer_stack = QStackedWidget()
+        self.drawer_stack.setMinimumWidth(DRAWER_PX - 40)
+        self.drawer_stack.hide()
+        self.splitter.addWidget(self.canvas)
+        self.splitter.addWidget(self.drawer_stack)
+        self.splitter.setStretchFactor(0, 1)
+        frame = card(self._upper_bar(), self._lower_bar(), self.splitter, name="sheet")
+        frame.layout().setStretch(2, 1)
+        layout.addWidget(frame, 1)
+        layout.addWidget(self._line())
+        c = self.canvas
+        c.parts_moved.connect(self._moved)
+        c.pins_joined.connect(self._joined)
+        c.connection_deleted.connect(self._cut)
+        c.parts_deleted.connect(self.delete_parts)
+        c.value_edited.connect(self._value)
+        c.picked.connect(self._picked)
+        c.selection_changed.connect(self._selected)
+
+    def _upper_bar(self) -> QWidget:
         self.overlay = QPushButton("Voltages and currents")
         self.overlay.setCheckable(True)
         self.overlay.toggled.connect(lambda _on: self._show())
         self.hint = label("", "muted")
-        self.blocks = QComboBox()
-        self.blocks.setAccessibleName("Show a block")
-        self.blocks.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
-        self.blocks.activated.connect(self._show_block)
-        bar = row(
-            self.hint, None, self.blocks, self.overlay, button("Arrange again", self.arrange_again),
-        )  # fmt: skip
-        frame = card(bar, self.canvas, name="sheet")
-        frame.layout().setStretch(1, 1)
-        layout.addWidget(frame, 1)
-        layout.addWidget(self._line())
-        c = self.canvas
-        c.part_moved.connect(self._moved)
-        c.pins_joined.connect(self._joined)
-        c.connection_deleted.connect(self._cut)
-        c.part_deleted.connect(lambda ref: self.session.do(f"{ref} deleted", lambda d: edits.remove_part(d, ref)))
-        c.value_edited.connect(self._value)
-        c.picked.connect(self._picked)
+        self.blocks, self.pages, self.states = QComboBox(), QComboBox(), QComboBox()
+        for box, name, run in (
+            (self.blocks, "Show a block", self._show_block), (self.pages, "Page", self._pick_page),
+            (self.states, "Operating state", lambda: self.set_state(self.states.currentText())),
+        ):  # fmt: skip
+            box.setAccessibleName(name)
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
+            box.setMaximumWidth(170)
+            box.activated.connect(lambda _k, run=run: run())
+        self.states.setToolTip("The state whose voltages and currents are shown")
+        self.pages.hide()
+        return row(self.hint, None, self.pages, self.blocks, self.states, self.overlay)
+
+    def _lower_bar(self) -> QWidget:
+        self.find = FindBox(lambda: (self.session.design, self.session.catalogue))
+        self.find.chosen.connect(self.light)
+        self.toggles: dict[str, QPushButton] = {}
+        titles = {"": ("", "", "Findings", "back from a drawer"), **DRAWERS}
+        for key, (_, _, title, keys) in titles.items():
+            toggle = QPushButton(title)
+            toggle.setObjectName("chip")
+            toggle.setCheckable(True)
+            toggle.setToolTip(f"{title} ({keys})")
+            toggle.clicked.connect(lambda on, key=key: self.open_drawer(key) if on and key else self.close_drawer())
+            self.toggles[key] = toggle
+        self.more = QPushButton("Sheet …")
+        self.more.setObjectName("chip")
+        self.more.setToolTip("Arrange, number, split into pages, print, export")
+        self.more.setMenu(sheet_files.menu_of(self))
+        return row(self.find, None, *self.toggles.values(), self.more)
 
     def _line(self) -> SayLine:
         self.say_line = SayLine(
@@ -73,61 +146,138 @@ class SchematicStation(Station):
     # Reading ------------------------------------------------------------------------------------------------------
 
     def pull(self) -> None:
-        """Arrange the sheet of the current design off the GUI thread, then show it."""
+        """Draw an edit at once, have the whole arranged off the GUI thread, and bring the drawer up to date."""
+        self._amend()
         self._totals()
-        if self._arranged.ask():
+        if self._arranged.ask() and self._drawn is not None:
+            self._fill_choices(self._drawn)
             self._show()
+        if self.drawer_key:
+            self.drawers[self.drawer_key].pull()
+
+    def _amend(self) -> None:
+        """Bring the sheet that is shown up to the current design, without moving what did not change."""
+        drawn, design, catalogue = self._drawn, self.session.design, self.session.catalogue
+        if drawn is None or drawn.design is design:
+            return
+        marks = None
+        if drawn.page:
+            page = next((p for p in pages_of(design, catalogue) if p.name == drawn.page), None)
+            if page is None:
+                return
+            marks = page_marks(design, catalogue, page)
+        sheet = amend(drawn.sheet, drawn.design, design, catalogue, marks)
+        self._drawn = Drawn(sheet, design, drawn.page, drawn.analysis)
+        self._show()
 
     def _pull_if_seen(self) -> None:
         if self.isVisible():
             self.pull()
 
-    def _arrange(self, design: Design) -> tuple[Sheet, dict[str, float], dict[Pin, float]]:
-        """Return the sheet with its voltages and currents; called off the GUI thread."""
+    def _arrange(self, design: Design) -> Drawn:
+        """Return the sheet or page with the solved states; called off the GUI thread."""
         catalogue = self.session.catalogue
-        sheet = arrange(design, catalogue)
+        page = next((p for p in pages_of(design, catalogue) if p.name == self.page), None)
+        sheet = arrange(design, catalogue, page)
+        analysis: Analysis | None = None
         try:
-            worst = analyse(design, catalogue).worst() if design.parts else None
+            if design.parts:
+                analysis = analyse(design, catalogue)
+                analysis.all()
         except SolveError:
-            worst = None
-        if worst is None:
-            return sheet, {}, {}
-        return sheet, worst.net_voltages(), worst.solution.pin_currents()
+            analysis = None
+        return Drawn(sheet, design, page.name if page else "", analysis)
 
-    def _take_sheet(self, answer: tuple[Sheet, dict[str, float], dict[Pin, float]]) -> None:
-        self._sheet, self._volts, self._amps = answer
-        names = ["Whole sheet", *dict.fromkeys(s.block for s in self._sheet.symbols)]
-        if [self.blocks.itemText(k) for k in range(self.blocks.count())] != names:
-            self.blocks.clear()
-            self.blocks.addItems(names)
-        self._show()
+    def _take_sheet(self, drawn: Drawn) -> None:
+        moved = self._drawn is None or self._drawn.page != drawn.page
+        self._drawn = drawn
+        self._fill_choices(drawn)
+        self._show(keep_zoom=not moved)
+        if self.drawer_key:
+            self.drawers[self.drawer_key].pull()
 
-    def _show(self) -> None:
-        design = self._arranged.of
-        if design is None:
+    def _fill_choices(self, drawn: Drawn) -> None:
+        pages = [p.name for p in pages_of(drawn.design, self.session.catalogue)]
+        self.pages.setVisible(bool(pages))
+        self._fill_box(
+            self.pages, [WHOLE, *(f"Page {p}" for p in pages)], f"Page {drawn.page}" if drawn.page else WHOLE
+        )
+        blocks = ["Whole sheet", *dict.fromkeys(s.block for s in drawn.sheet.symbols)]
+        self._fill_box(self.blocks, blocks, self.blocks.currentText())
+        names = [s.name for s in drawn.analysis.states] if drawn.analysis else []
+        if self.state_name not in names and drawn.analysis:
+            self.state_name = drawn.analysis.worst().state.name
+        self._fill_box(self.states, names, self.state_name)
+        self.states.setVisible(len(names) > 1)
+
+    @staticmethod
+    def _fill_box(box: QComboBox, texts: list[str], current: str) -> None:
+        if [box.itemText(k) for k in range(box.count())] != texts:
+            box.clear()
+            box.addItems(texts)
+        if current in texts:
+            box.setCurrentText(current)
+
+    @property
+    def analysis(self) -> Analysis | None:
+        """The solved states of the design that is drawn, or None."""
+        return self._drawn.analysis if self._drawn else None
+
+    @property
+    def _operating(self) -> Operating | None:
+        analysis = self.analysis
+        if analysis is None:
+            return None
+        state = next((s for s in analysis.states if s.name == self.state_name), None)
+        try:
+            return analysis.operating(state) if state else analysis.worst()
+        except SolveError:
+            return None
+
+    @property
+    def volts(self) -> dict[str, float]:
+        """Net -> V in the shown state."""
+        operating = self._operating
+        return dict(operating.net_voltages()) if operating else {}
+
+    @property
+    def amps(self) -> dict[Pin, float]:
+        """Pin -> A in the shown state."""
+        operating = self._operating
+        return dict(operating.solution.pin_currents()) if operating else {}
+
+    def _show(self, keep_zoom: bool = True) -> None:
+        drawn = self._drawn
+        if drawn is None:
             return
+        self.canvas.show_view(self.view_of(drawn), keep_zoom)
+
+    def view_of(self, drawn: Drawn, for_paper: bool = False) -> SheetView:
+        """Return what the painter needs for a drawn sheet."""
+        design, catalogue = drawn.design, self.session.catalogue
         badges: dict[str, tuple[int, str]] = {}
-        if self.session.findings_of is design:
+        if self.session.findings_of is self.session.design and not for_paper:
             for number, f in enumerate(self.session.findings["schematic"], 1):
                 if f.refs:
                     ref = next((r for r in f.refs if r not in badges), f.refs[0])
                     badges.setdefault(ref, (number, f.severity.word))
-        view = SheetView(
-            design, self.session.catalogue, self._sheet, ground_net(design, self.session.catalogue),
-            self._volts, self._amps, self.overlay.isChecked(), *self._lit, badges=badges,
+        return SheetView(
+            design, catalogue, drawn.sheet, ground_net(design, catalogue), self.volts, self.amps,
+            self.overlay.isChecked(), *((frozenset(), frozenset()) if for_paper else self._lit), badges=badges,
+            variant=self.variant, lights=None if for_paper else self._lights,
         )  # fmt: skip
-        self.canvas.show_view(view)
 
     def _show_block(self) -> None:
         name = self.blocks.currentText()
-        if self._arranged.of is None:
+        if self._drawn is None:
             return
-        members = [s for s in self._sheet.symbols if s.block == name]
+        sheet = self._drawn.sheet
+        members = [s for s in sheet.symbols if s.block == name]
         if not members:
             self.canvas.fit()
             return
         bodies, bands = [s.body() for s in members], {s.band for s in members}
-        rails = [r.y for r in self._sheet.rails if r.band in bands]
+        rails = [r.y for r in sheet.rails if r.band in bands]
         left, right = min(b[0] for b in bodies) - 10, max(b[2] for b in bodies) + 6
         top, bottom = min([*(b[1] for b in bodies), *rails]) - 2, max([*(b[3] for b in bodies), *rails]) + 1
         self.canvas.show_rect(QRectF(left, top, right - left, bottom - top))
@@ -135,57 +285,164 @@ class SchematicStation(Station):
     def _totals(self) -> None:
         d, catalogue = self.session.design, self.session.catalogue
         loose = unaccounted_pins(d, catalogue)
-        names = ", ".join(pin_label(d, catalogue, p) for p in loose[:4]) + (" …" if len(loose) > 4 else "")
-        pins = f"every pin accounted for but {names}" if loose else "every pin accounted for"
+        names = ", ".join(pin_label(d, catalogue, p) for p in loose[:2]) + (" …" if len(loose) > 2 else "")
+        pins = f"loose: {names}" if loose else "every pin accounted for"
         self.hint.setText(f"{len(d.parts)} parts · {len(d.nets)} nets · {pins}")
+
+    # Choosing what is shown ---------------------------------------------------------------------------------------
+
+    def set_state(self, name: str) -> None:
+        """Show another operating state."""
+        self.state_name = name
+        self.states.setCurrentText(name)
+        self._show()
+        if self.drawer_key:
+            self.drawers[self.drawer_key].pull()
+
+    def show_lights(self, lights: dict[str, float] | None, state: str = "") -> None:
+        """Light the LEDs by their currents, in a state; None draws them all alike again."""
+        self._lights = lights
+        if state and state != self.state_name:
+            self.state_name = state
+            self.states.setCurrentText(state)
+        self._show()
+
+    def show_variant(self, variant: str) -> None:
+        """Draw what the boards of a variant do not have faintly; "" shows every part alike."""
+        self.variant = variant
+        self._show()
+
+    def _pick_page(self) -> None:
+        self.page = self.pages.currentText().removeprefix("Page ") if self.pages.currentIndex() > 0 else ""
+        self._arranged.of = None
+        self._arranged.ask()
+
+    def open_drawer(self, key: str) -> None:
+        """Open a drawer beside the sheet."""
+        if key not in self.drawers:
+            import importlib
+
+            module, name, _, _ = DRAWERS[key]
+            made = getattr(importlib.import_module(f"zesty_trace.desktop.drawers.{module}"), name)(self)
+            self.drawers[key] = made
+            self.drawer_stack.addWidget(made)
+        self.drawer_stack.setCurrentWidget(self.drawers[key])
+        if not self.drawer_key:
+            self.room_asked.emit(True)
+            self.drawer_stack.show()
+            self.splitter.setSizes([max(self.splitter.width() - DRAWER_PX, DRAWER_PX), DRAWER_PX])
+        self.drawer_key = key
+        self._check_toggles()
+        self.drawers[key].pull()
+        self.drawers[key].selection_changed()
+
+    def close_drawer(self) -> None:
+        """Give the findings their place again."""
+        self.drawer_key = ""
+        self.drawer_stack.hide()
+        self._check_toggles()
+        self.room_asked.emit(False)
+        self.canvas.setFocus()
+
+    def _check_toggles(self) -> None:
+        for key, toggle in self.toggles.items():
+            toggle.setChecked(key == self.drawer_key)
+
+    @property
+    def wants_room(self) -> bool:
+        """Whether a drawer stands where the findings would."""
+        return bool(self.drawer_key)
+
+    def keep_state(self, settings: QSettings) -> None:
+        """Remember the open drawer."""
+        settings.setValue("schematic/drawer", self.drawer_key)
+
+    def restore_state(self, settings: QSettings) -> None:
+        """Open the drawer that was open."""
+        key = str(settings.value("schematic/drawer", ""))
+        if key in DRAWERS:
+            self.open_drawer(key)
 
     # Doing --------------------------------------------------------------------------------------------------------
 
-    def _moved(self, ref: str, x: int, y: int) -> None:
-        self.session.do(f"{ref} moved on the sheet", lambda d: edits.move_on_sheet(d, {ref: (x, y)}))
+    def _selected(self) -> None:
+        if self.drawer_key:
+            self.drawers[self.drawer_key].selection_changed()
 
-    def _joined(self, a: Pin, b: Pin) -> None:
-        names = " and ".join(pin_label(self.session.design, self.session.catalogue, p) for p in (a, b))
-        self.session.do(f"{names} connected", lambda d: edits.join_pins(d, a, b))
+    def all_pages(self) -> list[Drawn]:
+        """Return every page drawn, in order; the sheet itself if it is not split."""
+        design, catalogue = self.session.design, self.session.catalogue
+        pages = pages_of(design, catalogue)
+        if not pages and self._drawn is not None and self._drawn.design is design:
+            return [self._drawn]
+        return [
+            Drawn(arrange(design, catalogue, page), design, page.name if page else "", self.analysis)
+            for page in (pages or [None])
+        ]
 
-    def _cut(self, pin: Pin) -> None:
-        name = pin_label(self.session.design, self.session.catalogue, pin)
-        self.session.do(f"{name} disconnected", lambda d: edits.disconnect(d, pin))
-
-    def _value(self, ref: str, value: str) -> None:
-        kind = kind_of(self.session.design, self.session.catalogue, ref)
-        if problem := value_problem(kind, value):
-            self.session.failed.emit(InputError(problem[0], ref, problem[1]))
-            return
-        self.session.do(f"{ref} is {value}", lambda d: edits.change_part(d, ref, value=value))
-
-    def _picked(self, what: str) -> None:
-        nets = frozenset((what,)) if what in self.session.design.nets else frozenset()
-        self._lit = (frozenset(), nets)
+    def light(self, refs: Iterable[str], nets: Iterable[str]) -> None:
+        """Light up parts and nets, on the page where they are, and bring the first part into view."""
+        self._lit = (frozenset(refs), frozenset(nets))
         self._show()
+        first = next(iter(refs), None)
+        symbol = self.canvas.symbol(first) if first else None
+        if symbol:
+            self.canvas.select([symbol.ref])
+            self.canvas.center_on(QPointF(symbol.x, symbol.y), 11.0)
+        elif first and self._drawn and self._drawn.page:
+            self._turn_to(first)
 
-    def arrange_again(self) -> None:
-        """Forget the user's own spots."""
-        if not self.session.do("Sheet arranged again", edits.forget_sheet):
-            self.canvas.fit()
-
-    def say(self, text: str) -> None:
-        """Do what the line says."""
-        if self.session.do(text, lambda d: understand(text, d, self.session.catalogue).design):
-            self.say_line.clear_done()
+    def _turn_to(self, ref: str) -> None:
+        for drawn in self.all_pages():
+            if any(s.ref == ref for s in drawn.sheet.symbols):
+                self.page = drawn.page
+                self._take_sheet(drawn)
+                self.canvas.select([ref])
+                return
 
     def show_finding(self, finding: Finding) -> None:
         """Light up the parts and nets of a finding and bring them into view."""
-        self._lit = (frozenset(finding.refs), frozenset(finding.nets))
-        self._show()
-        symbol = self.canvas.symbol(finding.refs[0]) if finding.refs else None
-        if symbol:
-            self.canvas.center_on(QPointF(symbol.x, symbol.y), 11.0)
+        self.light(finding.refs, finding.nets)
+
+    def changed(self) -> None:
+        """Re-read; what cannot be drawn is told and changes nothing."""
+        try:
+            super().changed()
+        except ZestyError as error:
+            self.session.failed.emit(error)
+
+    def _toggle_drawer(self, key: str) -> None:
+        if self.drawer_key == key:
+            self.close_drawer()
+        else:
+            self.open_drawer(key)
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
-        return [
-            Action("Say a connection", "Ctrl+L", self.say_line.focus_line),
-            Action("Show voltages and currents", "Ctrl+E", self.overlay.toggle),
-            Action("Arrange the sheet again", "Ctrl+Shift+A", self.arrange_again),
+        drawers = [
+            Action(f"{t} beside the sheet", keys, partial(self._toggle_drawer, k))
+            for k, (_, _, t, keys) in DRAWERS.items()
         ]
+        run: list[tuple[str, str, Callable[[], object]]] = [
+            ("Say a connection", "Ctrl+L", self.say_line.focus_line),
+            ("Find a part, value or net", "Ctrl+F", self.find.focus_line),
+            ("Show voltages and currents", "Ctrl+E", self.overlay.toggle),
+            ("Arrange the sheet again", "Ctrl+Shift+A", self.arrange_again),
+            ("Copy the selected parts", "Ctrl+C", self.copy_selection),
+            ("Paste the copied parts", "Ctrl+V", self.paste),
+            ("Select every part", "Ctrl+A", self.select_all),
+            ("Play the timeline", "Ctrl+P", self.play),
+        ]  # fmt: skip
+        files = [Action(title, "", partial(action, self)) for title, action in sheet_files.ACTIONS.items()]
+        return [*(Action(*each) for each in run), *drawers, *files]
+
+    def select_all(self) -> None:
+        """Select every part of the sheet or page."""
+        if self._drawn:
+            self.canvas.select(s.ref for s in self._drawn.sheet.symbols)
+
+    def play(self) -> None:
+        """Open the timeline and play it, or stop."""
+        if self.drawer_key != "timeline":
+            self.open_drawer("timeline")
+        self.drawers["timeline"].toggle()  # type: ignore[attr-defined]

@@ -1,0 +1,50 @@
+"""How much room the labels of a sheet have: what is written beside a part must not run into what stands next to it."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+
+from zesty_trace.core.schematic.sheet import Sheet
+from zesty_trace.core.schematic.symbols import SymbolPin
+
+HALF_HIGH = 1.3  # of one or two lines beside a part, grid units
+LETTER = 0.66  # width of a bold letter as a share of its size
+TAG_LETTER = 0.82
+FAR = 99.0
+
+
+def label_rooms(sheet: Sheet) -> dict[str, float]:
+    """Return, for each part, the free width right of its body at its own height, in grid units (99: nothing there)."""
+    boxes = [s.body() for s in sheet.symbols]
+    for wire in sheet.wires:
+        for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
+            boxes.append((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
+    for tag in sheet.tags:
+        long = (len(tag.net + tag.mark) * TAG_LETTER + 1.5) * (-1 if tag.side == "left" else 1)
+        x0, x1 = sorted((tag.at[0], tag.at[0] + long))
+        boxes.append((x0, tag.at[1] - 0.9, x1, tag.at[1] + 0.9))
+    if not sheet.symbols:
+        return {}
+    left, top, _, bottom = np.array(boxes, dtype=float).T
+    found = {}
+    for symbol in sheet.symbols:
+        edge = symbol.body()[2]
+        ahead = left[(left > edge) & (top < symbol.y + HALF_HIGH) & (bottom > symbol.y - HALF_HIGH)]
+        found[symbol.ref] = float(ahead.min() - edge) if len(ahead) else FAR
+    return found
+
+
+def size_in_room(room: float, text: str, wanted: float, least: float) -> float:
+    """Return the size at which `text` fits into `room`: what is wanted if it does, never under `least`."""
+    return max(least, min(wanted, room / (LETTER * max(len(text), 1))))
+
+
+def row_size(pins: list[SymbolPin], wanted: float) -> float:
+    """Return the largest size up to `wanted` at which the names of pins in a row do not touch."""
+    size = wanted
+    ordered = sorted(pins, key=lambda p: p.x)
+    for a, b in itertools.pairwise(ordered):
+        size = min(size, (b.x - a.x - 0.35) / (LETTER * (len(a.name) + len(b.name)) / 2))
+    return size

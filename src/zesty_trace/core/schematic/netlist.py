@@ -1,0 +1,85 @@
+"""The netlist as a table or as JSON; finding parts and nets by what is written on the sheet; the order of reading."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from dataclasses import dataclass
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.topology import kind_of, spec_of
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.schematic.sheet import Sheet
+
+
+def netlist_csv(design: Design, catalogue: Catalogue) -> str:
+    """Return one line for each connected pin: net, ref, pin number, pin name, kind, value."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(["net", "ref", "pin", "name", "kind", "value"])
+    for net, pins in design.nets.items():
+        for pin in pins:
+            part = design.parts[pin.ref]
+            writer.writerow([net, pin.ref, pin.number, spec_of(design, catalogue, pin).name, part.kind, part.value])
+    return out.getvalue()
+
+
+def netlist_json(design: Design, catalogue: Catalogue) -> str:
+    """Return parts, nets and pins left open, as JSON."""
+    parts = {
+        ref: {"kind": p.kind, "value": p.value, "package": p.package or kind_of(design, catalogue, ref).packages[0]}
+        for ref, p in design.parts.items()
+    }
+    nets = {
+        net: [{"ref": p.ref, "pin": p.number, "name": spec_of(design, catalogue, p).name} for p in pins]
+        for net, pins in design.nets.items()
+    }
+    data = {
+        "design": design.name, "revision": design.revision, "parts": parts, "nets": nets,
+        "left_open": [str(p) for p in design.not_connected],
+    }  # fmt: skip
+    return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
+
+
+@dataclass(frozen=True)
+class Found:
+    """A part or a net that a search gives: what is written there, and what it matched by."""
+
+    ref: str
+    net: str
+    text: str
+
+
+def find(text: str, design: Design, catalogue: Catalogue, most: int = 40) -> list[Found]:
+    """Return parts and nets whose reference, name, value, kind or notes hold `text`; exact ones first."""
+    wanted = text.strip().lower()
+    if not wanted:
+        return []
+    scored: list[tuple[int, Found]] = []
+    for ref, part in design.parts.items():
+        title = kind_of(design, catalogue, ref).title
+        said = f"{ref}  {part.value}  {title}" if part.value else f"{ref}  {title}"
+        fields = (ref, part.value, title, part.block, part.notes)
+        score = min((_score(wanted, field, k) for k, field in enumerate(fields)), default=99)
+        if score < 99:
+            scored.append((score, Found(ref, "", said)))
+    for net, pins in design.nets.items():
+        score = _score(wanted, net, 0)
+        if score < 99:
+            scored.append((score, Found("", net, f"{net}  net, {len(pins)} pins")))
+    return [found for _, found in sorted(scored, key=lambda s: s[0])[:most]]
+
+
+def _score(wanted: str, field: str, rank: int) -> int:
+    there = field.lower()
+    if there == wanted:
+        return rank
+    if there.startswith(wanted):
+        return 10 + rank
+    return 20 + rank if wanted in there else 99
+
+
+def reading_order(sheet: Sheet) -> list[str]:
+    """Return the references as one reads the sheet: bands from the top, each from left to right, then downwards."""
+    return [s.ref for s in sorted(sheet.symbols, key=lambda s: (s.band, s.x, s.y, s.ref))]

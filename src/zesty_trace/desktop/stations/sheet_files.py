@@ -1,0 +1,105 @@
+"""What the sheet's menu does: arrange, number, pages, print, and files for others."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import QFileDialog, QMenu
+
+from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
+from zesty_trace.errors import StoreError, ZestyError
+from zesty_trace.store.project import write_atomically
+
+if TYPE_CHECKING:
+    from zesty_trace.desktop.sheet_output import PrintedPage
+    from zesty_trace.desktop.stations.schematic import SchematicStation
+
+
+def menu_of(station: SchematicStation) -> QMenu:
+    """Return the menu."""
+    menu = QMenu(station)
+    menu.setToolTipsVisible(True)
+    for title, run in ACTIONS.items():
+        menu.addAction(title).triggered.connect(lambda _on=False, run=run: run(station))
+    return menu
+
+
+def printed(station: SchematicStation) -> list[PrintedPage]:
+    """Return all pages as they go on paper."""
+    from zesty_trace.desktop.sheet_output import PrintedPage
+
+    return [PrintedPage(station.view_of(d, for_paper=True), d.page) for d in station.all_pages()]
+
+
+def _ask(station: SchematicStation, name: str, filters: str) -> Path | None:
+    start = station.session.path / name
+    path, _ = QFileDialog.getSaveFileName(station, "Where to", str(start), filters)
+    return Path(path) if path else None
+
+
+def _stem(station: SchematicStation) -> str:
+    design = station.session.design
+    plain = "".join(c if c.isalnum() else "-" for c in design.name.lower()).strip("-")
+    return f"{plain}-rev-{design.revision}"
+
+
+def export_pdf(station: SchematicStation, path: Path | None = None) -> None:
+    """Write the sheet as PDF."""
+    from zesty_trace.desktop.sheet_output import write_pdf
+
+    path = path or _ask(station, f"{_stem(station)}.pdf", "PDF (*.pdf)")
+    if path:
+        _told(station, path, lambda: write_pdf(path, printed(station), station.session.today))
+
+
+def export_svg(station: SchematicStation, path: Path | None = None) -> None:
+    """Write the sheet as SVG."""
+    from zesty_trace.desktop.sheet_output import write_svg
+
+    path = path or _ask(station, f"{_stem(station)}.svg", "SVG (*.svg)")
+    if path:
+        _told(station, path, lambda: write_svg(path, printed(station), station.session.today))
+
+
+def print_sheet(station: SchematicStation) -> None:
+    """Print the sheet."""
+    from zesty_trace.desktop.sheet_output import print_pages
+
+    if print_pages(printed(station), station.session.today, station):
+        station.session.message.emit("Sent to the printer")
+
+
+def export_netlist(station: SchematicStation, kind: str, path: Path | None = None) -> None:
+    """Write the netlist as CSV or JSON."""
+    write = {"csv": netlist_csv, "json": netlist_json}[kind]
+    path = path or _ask(station, f"{_stem(station)}-netlist.{kind}", f"{kind.upper()} (*.{kind})")
+    if path:
+        text = write(station.session.design, station.session.catalogue)
+        _told(station, path, lambda: write_atomically(path, text.encode()))
+
+
+def _told(station: SchematicStation, path: Path, write: Callable[[], object]) -> None:
+    try:
+        write()
+    except OSError as error:
+        problem = StoreError(f"Could not write: {error.strerror}", str(path), "Choose another folder")
+        station.session.failed.emit(problem)
+    except ZestyError as error:
+        station.session.failed.emit(error)
+    else:
+        station.session.message.emit(f"Wrote {path}")
+
+
+ACTIONS: dict[str, Callable[[SchematicStation], None]] = {
+    "Arrange again (the selection, or all)": lambda s: s.arrange_again(),
+    "Number the parts by position": lambda s: s.renumber(),
+    "Split into pages by block, or join again": lambda s: s.split_pages(),
+    "Print the sheet …": print_sheet,
+    "Save the sheet as PDF …": export_pdf,
+    "Save the sheet as SVG …": export_svg,
+    "Save the netlist as CSV …": partial(export_netlist, kind="csv"),
+    "Save the netlist as JSON …": partial(export_netlist, kind="json"),
+}
