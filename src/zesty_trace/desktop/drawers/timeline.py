@@ -61,7 +61,8 @@ class TimelineDrawer(Drawer):
         self.now = wrapped()
         self.sums = wrapped(name="")
         for each in (self.steps, row(self.add_button, self.drop_button, self.up_button, None), row(self.again_button, None),
-                     row(self.play_button, None, label("Speed", "muted"), self.speed), self.slider, self.now, self.sums):  # fmt: skip
+                     row(self.play_button, None, label("Speed", "muted"), self.speed), self.slider, self.now,
+                     self.sums):  # fmt: skip
             self.body.addWidget(each)
         self.body.addStretch(1)
         self.steps.itemChanged.connect(self._lasts_changed)

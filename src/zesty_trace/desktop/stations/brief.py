@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 from PySide6.QtCore import QDate, Qt
 from PySide6.QtWidgets import (
     QDateEdit,
     QDoubleSpinBox,
-    QFileDialog,
     QFormLayout,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
@@ -22,16 +18,16 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from zesty_trace import journey
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, TemplateHole
 from zesty_trace.core.quantities import mm, nm, parse_length_nm, parse_value
 from zesty_trace.core.review.connections import unaccounted_pins
-from zesty_trace.core.schematic.wiring_csv import ImportFailed
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
-from zesty_trace.errors import InputError, ZestyError
+from zesty_trace.desktop.stations.brief_import import ImportCard
+from zesty_trace.desktop.stations.brief_measured import MeasuredCard
+from zesty_trace.errors import InputError
 
 
 class BriefStation(Station):
@@ -50,7 +46,8 @@ class BriefStation(Station):
 
     def _facts(self) -> QWidget:
         self.name = QLineEdit()
-        self.purpose = QLineEdit()
+        self.purpose, self.options = QLineEdit(), QLineEdit()
+        self.options.setPlaceholderText("humidity sensor on half of them")
         self.quantity = self._whole(1, 1000, " boards")
         self.needed = QDateEdit()
         self.needed.setDisplayFormat("ddd d MMM yyyy")
@@ -70,11 +67,12 @@ class BriefStation(Station):
             ("Name", self.name), ("What for", self.purpose), ("Quantity", self.quantity), ("Needed by", self.needed),
             ("Budget for boards", self.budget), ("Supply", self.supply), ("Supply gives up to", self.limit),
             ("Ambient", self.ambient), ("Humidity", self.humidity), ("Board width", self.width),
-            ("Board height", self.height), ("Room in the case", self.depth),
+            ("Board height", self.height), ("Room in the case", self.depth), ("Options wanted", self.options),
         ):  # fmt: skip
             form.addRow(text, widget)
         self.name.editingFinished.connect(self._push)
         self.purpose.editingFinished.connect(self._push)
+        self.options.editingFinished.connect(self._push)
         for spin in (self.quantity, self.budget, self.supply, self.limit, self.ambient, self.humidity, self.width,
                      self.height, self.depth):  # fmt: skip
             spin.editingFinished.connect(self._push)
@@ -101,23 +99,15 @@ class BriefStation(Station):
         return spin
 
     def _prototype(self) -> QWidget:
-        self.parts_path, self.wiring_path = QLineEdit(), QLineEdit()
-        self.parts_path.setPlaceholderText("parts.csv: ref, kind, value, package, …")
-        self.wiring_path.setPlaceholderText("wiring.csv: net, ref, pin")
-        grid = QGridLayout()
-        for k, (text, edit) in enumerate((("Parts", self.parts_path), ("Wiring", self.wiring_path))):
-            grid.addWidget(label(text), k, 0)
-            grid.addWidget(edit, k, 1)
-            grid.addWidget(button("Choose …", lambda e=edit: self._choose(e)), k, 2)
-        holder = QWidget()
-        holder.setLayout(grid)
-        self.problems = QPlainTextEdit()
-        self.problems.setReadOnly(True)
-        self.problems.setMaximumHeight(110)
-        self.problems.hide()
-        self.totals = [label("0", "big"), label("0", "big"), label("0", "big")]
-        names = ("parts", "nets", "pins not accounted for")
-        counts = row(*(w for n, t in zip(self.totals, names, strict=True) for w in (n, label(t, "muted"), None)))
+        self.tables = ImportCard(self.session)
+        self.parts_path, self.wiring_path = self.tables.parts_path, self.tables.wiring_path
+        self.problems, self.totals, self.import_button = (
+            self.tables.problems,
+            self.tables.totals,
+            self.tables.import_button,
+        )
+        self.import_now = self.tables.import_now
+        self.measured = MeasuredCard(self.session)
         self.template = table("Part", "x", "y", "turn")
         self.template.horizontalHeader().setStretchLastSection(True)
         self.template.setMinimumHeight(120)
@@ -139,10 +129,8 @@ class BriefStation(Station):
         layout = QVBoxLayout(page)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(12)
-        self.import_button = button("Import the prototype", self.import_now, True)
-        layout.addWidget(
-            card(label("The prototype", "heading"), holder, row(self.import_button, None), self.problems, counts)
-        )
+        layout.addWidget(self.tables)
+        layout.addWidget(self.measured)
         layout.addWidget(card(row(label("Known facts", "heading"), None, self.keep_facts), self.facts))
         layout.addWidget(
             card(
@@ -155,31 +143,6 @@ class BriefStation(Station):
         area.setWidgetResizable(True)
         area.setWidget(page)
         return area
-
-    def _choose(self, edit: QLineEdit) -> None:
-        path, _ = QFileDialog.getOpenFileName(self, "Choose a table", str(self.session.path), "Tables (*.csv);;All (*)")
-        if path:
-            edit.setText(path)
-
-    def import_now(self) -> None:
-        """Replace parts and nets by those of the two tables, or say what is wrong with them."""
-        try:
-            base = self.session.design
-            after = journey.import_files(
-                Path(self.parts_path.text()), Path(self.wiring_path.text()), self.session.catalogue, base
-            )
-        except ImportFailed as error:
-            self._say_problems("\n".join(str(p) for p in error.problems))
-            return
-        except ZestyError as error:
-            self._say_problems(str(error))
-            return
-        self.problems.hide()
-        self.session.do(f"Imported {len(after.parts)} parts", lambda _d: after)
-
-    def _say_problems(self, text: str) -> None:
-        self.problems.setPlainText("Nothing was imported.\n" + text)
-        self.problems.show()
 
     def pull(self) -> None:
         """Show the brief and the totals."""
@@ -200,8 +163,9 @@ class BriefStation(Station):
             spin.setValue(value)
         self._loading = False
         loose = len(unaccounted_pins(d, self.session.catalogue))
-        for target, number in zip(self.totals, (len(d.parts), len(d.nets), loose), strict=True):
-            target.setText(str(number))
+        self.tables.show_totals(len(d.parts), len(d.nets), loose)
+        self.measured.pull()
+        self.options.setText(b.options_wanted)
         self.facts.setPlainText("\n".join(f"{k}: {v}" for k, v in b.facts.items()))
         self.template.blockSignals(True)
         fill(
@@ -263,7 +227,7 @@ class BriefStation(Station):
         if self._loading:
             return
         facts = {
-            "purpose": self.purpose.text(), "quantity": self.quantity.value(),
+            "purpose": self.purpose.text(), "options_wanted": self.options.text(), "quantity": self.quantity.value(),
             "needed_by": self.needed.date().toString("yyyy-MM-dd"), "budget_eur": self.budget.value(),
             "supply_v": self.supply.value(), "supply_limit_a": self.limit.value(), "ambient_c": self.ambient.value(),
             "humidity_pct": self.humidity.value(), "case_width_nm": nm(self.width.value()),
