@@ -42,7 +42,7 @@ def test_a_path_leaves_its_pin_outwards() -> None:
 
 def test_a_wall_without_a_gap_has_no_path() -> None:
     grid = _Grid(20, 20)
-    grid.block(10, 0, 10, 20)
+    grid.lay_ground([(10, 0, 10, 20)], [])
     assert find_path(grid, 1, (2, 5), None, {(18, 5)}) is None
     assert find_path(grid, 1, (2, 5), None, set()) is None
 
@@ -50,8 +50,7 @@ def test_a_wall_without_a_gap_has_no_path() -> None:
 def test_the_price_of_a_path_is_that_of_dijkstra() -> None:
     """On a grid with walls, against networkx over (cell, direction) states with the same prices."""
     grid = _Grid(14, 12)
-    for wall in ((4, 0, 4, 8), (8, 3, 8, 11), (11, 0, 11, 6)):
-        grid.block(*wall)
+    grid.lay_ground([(4, 0, 4, 8), (8, 3, 8, 11), (11, 0, 11, 6)], [])
     start, goal = (1, 1), (13, 1)
     graph = nx.DiGraph()
     steps = ((1, 0), (0, 1), (-1, 0), (0, -1))

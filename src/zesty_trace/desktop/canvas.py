@@ -21,6 +21,7 @@ class Canvas(QWidget):
         self._fitted = True
         self._pan_from: QPointF | None = None
         self.empty_hint = ""
+        self.seen: QRectF | None = None  # what is being painted, in scene units
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -59,6 +60,10 @@ class Canvas(QWidget):
 
     def show_rect(self, rect: QRectF) -> None:
         """Show a rectangle of the scene, as large as it goes."""
+        self._aim(rect)
+        self.update()
+
+    def _aim(self, rect: QRectF) -> None:
         if rect.isEmpty():
             return
         margin = 14
@@ -70,7 +75,6 @@ class Canvas(QWidget):
         cy = -center.y() if self.y_up else center.y()
         self.origin = QPointF(self.width() / 2 - center.x() * self.scale, self.height() / 2 - cy * self.scale)
         self._fitted = False
-        self.update()
 
     def refit(self) -> None:
         """Show everything again, unless the user has zoomed in."""
@@ -99,7 +103,8 @@ class Canvas(QWidget):
         """Draw the scene, then what lies over it."""
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.fillRect(self.rect(), theme.current().color("sheet"))
+        p.fillRect(event.rect(), theme.current().color("sheet"))
+        self.seen = self.transform().inverted()[0].mapRect(QRectF(event.rect()))
         p.save()
         p.setTransform(self.transform(), True)
         self.paint_scene(p)

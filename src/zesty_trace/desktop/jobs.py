@@ -76,6 +76,7 @@ class Jobs(QObject):
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.running: list[Job] = []
+        self._closed = False
         self._made: QThreadPool | None = None
 
     @property
@@ -94,6 +95,8 @@ class Jobs(QObject):
     ) -> Job:  # fmt: skip
         """Run `work(report)` on a worker thread and `done(value)` on the GUI thread."""
         job = Job(title, work, visible)
+        if self._closed:
+            return job
         queued = Qt.ConnectionType.QueuedConnection
         job.done.connect(lambda value: done(value), queued)  # noqa: PLW0108 - a lambda runs where the job lives
         job.failed.connect(lambda error: self._fail(error, failed), queued)
@@ -120,7 +123,8 @@ class Jobs(QObject):
         return any(j.visible or not visible_only for j in self.running)
 
     def close(self) -> None:
-        """Cancel everything and wait for the threads."""
+        """Cancel everything and wait for the threads; nothing can be started any more."""
+        self._closed = True
         for job in self.running:
             job.cancel()
         self._pool.waitForDone(8000)

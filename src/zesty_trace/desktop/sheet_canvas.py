@@ -12,6 +12,7 @@ from zesty_trace.core.design.model import Pin
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.canvas import Canvas
+from zesty_trace.desktop.sheet_dirty import changed_rect
 from zesty_trace.desktop.sheet_painter import SheetPainter, SheetView
 
 REACH = 0.8
@@ -52,6 +53,8 @@ class SheetCanvas(Canvas):
     def show_view(self, view: SheetView, keep_zoom: bool = True) -> None:
         """Show another value."""
         first = self.view is None or not keep_zoom
+        dirty = changed_rect(self.view, view) if self.view is not None else None
+        before = (self.scale, self.origin)
         self.view = view
         self.empty_hint = "" if view.design.parts else NOTHING_DRAWN
         if any(r not in view.design.parts for r in self.selection):
@@ -60,8 +63,13 @@ class SheetCanvas(Canvas):
             self.selected_wire = None
         if first:
             self.fit()
-        else:
-            self.refit()
+        elif self._fitted:
+            self._aim(self.scene_rect())
+            self._fitted = True
+        if dirty is None or before != (self.scale, self.origin):
+            self.update()
+        elif not dirty.isEmpty():
+            self.update(self.transform().mapRect(dirty).toAlignedRect())
 
     def select(self, refs: Iterable[str]) -> None:
         """Make these parts the selected ones."""
@@ -86,7 +94,7 @@ class SheetCanvas(Canvas):
             return
         if self._painter is None or self._painter.view is not self.view:
             self._painter = SheetPainter(self.view)
-        self._painter.draw(p)
+        self._painter.draw(p, self.seen)
         t = theme.current()
         if self.selected_wire:
             p.setPen(QPen(t.color("stop"), 0.4))

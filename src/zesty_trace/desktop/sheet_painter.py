@@ -42,6 +42,7 @@ LIGHT_COLORS = {
     "white": "#fff6d6",
 }  # fmt: skip
 FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
+LABELS = 16.0  # how far what is written beside a part reaches at most, grid units
 REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
 LARGEST_SHARE = 2.1  # far out, text may grow to this many sheet units, so that it stays in its room
 
@@ -119,9 +120,19 @@ class SheetPainter:
         self._pens: dict[tuple[str, float], QPen] = {}
         self._nets = view.design.net_of()
         self._rooms = _rooms_of(view.sheet)
+        self._bounds = {
+            w: (
+                min(x for x, _ in w.points), min(y for _, y in w.points),
+                max(x for x, _ in w.points), max(y for _, y in w.points),
+            )
+            for w in view.sheet.wires
+        }  # fmt: skip
 
-    def draw(self, p: QPainter) -> None:
-        """Draw all."""
+    def draw(self, p: QPainter, seen: QRectF | None = None) -> None:
+        """Draw all, or what reaches into `seen`."""
+        left, top, right, bottom = (-1e9, -1e9, 1e9, 1e9)
+        if seen is not None:
+            left, top, right, bottom = seen.left(), seen.top(), seen.right(), seen.bottom()
         self._scale = p.transform().m11()
         self._zoom = abs(p.transform().m11()) or 1.0
         self._late, self._faint = on_screen(p), False
@@ -129,15 +140,24 @@ class SheetPainter:
         for rail in self.view.sheet.rails:
             self._rail(p, rail.net, rail.left, rail.right, rail.y)
         for wire in self.view.sheet.wires:
+            x0, y0, x1, y1 = self._bounds[wire]
+            if x1 < left or x0 > right or y1 < top or y0 > bottom:
+                continue
             p.setPen(self._pen(wire.net, 0.2))
             p.drawPolyline(QPolygonF([QPointF(x, y) for x, y in wire.points]))
         p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.current().color("ink"))
         for x, y in self.view.sheet.junctions:
-            p.setBrush(theme.current().color("ink"))
-            p.drawEllipse(QPointF(x, y), 0.32, 0.32)
+            if left - 1 < x < right + 1 and top - 1 < y < bottom + 1:
+                p.drawEllipse(QPointF(x, y), 0.32, 0.32)
         for symbol in self.view.sheet.symbols:
-            self._symbol(p, symbol)
+            x0, y0, x1, y1 = symbol.body()
+            if x1 + LABELS > left and x0 - LABELS < right and y1 + LABELS > top and y0 - LABELS < bottom:
+                self._symbol(p, symbol)
         for tag in self.view.sheet.tags:
+            x, y = tag.at
+            if not (left - 2 * LABELS < x < right + 2 * LABELS and top - 2 < y < bottom + 2):
+                continue
             self._tag(p, tag.net, tag.at, tag.side, tag.mark)
         for title in self.view.sheet.titles:
             self._text(p, title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0)

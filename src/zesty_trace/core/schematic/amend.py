@@ -5,18 +5,22 @@ The full arrangement follows in its own time; this is what is shown until then.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
+
+import numpy as np
 
 from zesty_trace.core.catalogue.kinds import Catalogue, PinSpec
 from zesty_trace.core.circuit.topology import kind_of
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic import symbols
+from zesty_trace.core.schematic.labels import Box, drawn_boxes
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.core.schematic.symbols import Side, Symbol
-from zesty_trace.core.schematic.wires import Kept, route_wires
+from zesty_trace.core.schematic.wires import Kept, cells_of, route_wires
 
 ROOM = 4
+REACH, CLEAR, LABEL = 44, 2.5, 6.0  # how far a new part is looked for room, and the room it wants, grid units
 HALF_PINS = 2
 
 
@@ -40,11 +44,9 @@ def amend(
         net for net in after.nets.keys() | before.nets.keys()
         if before.nets.get(net) != after.nets.get(net) or any(p.ref in touched for p in after.nets.get(net, ()))
     )  # fmt: skip
-    lines = {r.net for r in sheet.rails}
     stay = frozenset(
-        pin for net in again & lines & before.nets.keys() & after.nets.keys()
-        if set(before.nets[net]) <= set(after.nets[net]) and not any(p.ref in touched for p in before.nets[net])
-        for pin in before.nets[net]
+        pin for net in again & before.nets.keys() & after.nets.keys()
+        for pin in _staying(sheet, net, before.nets[net], after.nets[net], touched)
     )  # fmt: skip
     width = max([sheet.width, *(int(s.body()[2]) + 2 for s in placed)])
     rails = [r for r in sheet.rails if r.net in after.nets]
@@ -62,6 +64,24 @@ def amend(
     )
 
 
+def _staying(sheet: Sheet, net: str, old: Sequence[Pin], new: Sequence[Pin], touched: set[str]) -> list[Pin]:
+    """Return the pins of a net whose wires and tags can stay as they are drawn, though others come or go."""
+    there = set(new)
+    gone = {p for p in old if p not in there or p.ref in touched}
+    return [p for p in old if p not in gone] if not gone or _ends_free(sheet, net, gone) else []
+
+
+def _ends_free(sheet: Sheet, net: str, gone: set[Pin]) -> bool:
+    """Whether pins can be taken off a drawn net one by one: each is the start of one wire, on which no other ends."""
+    wires = [w for w in sheet.wires if w.net == net]
+    own = [w for w in wires if w.pin in gone]
+    drawn = {s.ref for s in sheet.symbols}
+    if len(own) != sum(p.ref in drawn for p in gone) or any(t.pin in gone for t in sheet.tags if t.net == net):
+        return False
+    cells = {c for w in own for c in cells_of(w.points)}
+    return not any(end in cells for w in wires if w not in own for end in (w.points[0], w.points[-1]))
+
+
 def _moved(symbol: PlacedSymbol, before: Design, after: Design) -> PlacedSymbol:
     spot = after.sheet.get(symbol.ref)
     if spot is None or spot == before.sheet.get(symbol.ref):
@@ -70,24 +90,59 @@ def _moved(symbol: PlacedSymbol, before: Design, after: Design) -> PlacedSymbol:
 
 
 def _fresh(sheet: Sheet, design: Design, catalogue: Catalogue, refs: list[str]) -> list[PlacedSymbol]:
-    """Return new parts in columns right of the sheet."""
+    """Return new parts: near what they join where there is room, else in columns right of the sheet."""
     found: list[PlacedSymbol] = []
+    boxes = drawn_boxes(sheet)
+    homes = {s.ref: s for s in sheet.symbols}
+    rails = {r.net for r in sheet.rails}
     x, y, wide = sheet.width + ROOM, 6, 0
-    band = sheet.symbols[0].band if sheet.symbols else 0
     for ref in refs:
-        kind = kind_of(design, catalogue, ref)
-        if not kind.pins:
+        if not kind_of(design, catalogue, ref).pins:
             continue
         symbol = plain_symbol(design, catalogue, ref)
-        tall = int(symbol.bottom - symbol.top) + 4
-        if y + tall > max(sheet.height, 40):
-            x, y, wide = x + wide + ROOM, 6, 0
-        wide = max(wide, int(symbol.right - symbol.left) + 10)
-        found.append(
-            PlacedSymbol(ref, symbol, x - int(symbol.left) + 3, y - int(symbol.top), band, design.parts[ref].block)
-        )
-        y += tall
+        home = _home(design, ref, homes, rails)
+        near = _spot_near(symbol, home, sheet, boxes) if home else None
+        if near is None:
+            tall = int(symbol.bottom - symbol.top) + 4
+            if y + tall > max(sheet.height, 40):
+                x, y, wide = x + wide + ROOM, 6, 0
+            wide = max(wide, int(symbol.right - symbol.left) + 10)
+            near = (x - int(symbol.left) + 3, y - int(symbol.top))
+            y += tall
+        band = home.band if home else sheet.symbols[0].band if sheet.symbols else 0
+        placed = PlacedSymbol(ref, symbol, *near, band, design.parts[ref].block or (home.block if home else ""))
+        boxes.append(placed.body())
+        homes[ref] = placed
+        found.append(placed)
     return found
+
+
+def _home(design: Design, ref: str, homes: Mapping[str, PlacedSymbol], rails: set[str]) -> PlacedSymbol | None:
+    """Return a drawn part that a new one shares a signal with, of the nets with fewest pins."""
+    nets = [pins for net, pins in design.nets.items() if net not in rails and any(p.ref == ref for p in pins)]
+    for pins in sorted(nets, key=len):
+        for pin in pins:
+            if pin.ref != ref and pin.ref in homes:
+                return homes[pin.ref]
+    return None
+
+
+def _spot_near(symbol: Symbol, home: PlacedSymbol, sheet: Sheet, boxes: list[Box]) -> tuple[int, int] | None:
+    """Return the free spot nearest to `home` with room for the body, its pins and its label, on the sheet; None if none."""
+    left, top, right, bottom = np.array(boxes, dtype=float).T
+    dx, dy = (
+        a.ravel() for a in np.meshgrid(np.arange(-REACH, REACH + 1, 2), np.arange(-REACH // 2, REACH // 2 + 1, 2))
+    )
+    order = np.argsort(np.abs(dx) + 1.5 * np.abs(dy), kind="stable")
+    x, y = home.x + dx[order], home.y + dy[order]
+    fits = (x + symbol.left > 4) & (x + symbol.right + LABEL < sheet.width) & (y + symbol.top > 4)
+    fits &= y + symbol.bottom < sheet.height
+    for k in np.flatnonzero(fits):
+        a, b = x[k] + symbol.left - CLEAR, x[k] + symbol.right + LABEL
+        c, d = y[k] + symbol.top - CLEAR, y[k] + symbol.bottom + CLEAR
+        if not ((left < b) & (right > a) & (top < d) & (bottom > c)).any():
+            return int(x[k]), int(y[k])
+    return None
 
 
 def plain_symbol(design: Design, catalogue: Catalogue, ref: str) -> Symbol:

@@ -15,19 +15,27 @@ TAG_LETTER = 0.82
 FAR = 99.0
 
 
-def label_rooms(sheet: Sheet) -> dict[str, float]:
-    """Return, for each part, the free width right of its body at its own height, in grid units (99: nothing there)."""
-    boxes = [s.body() for s in sheet.symbols]
+Box = tuple[float, float, float, float]  # left, top, right, bottom
+
+
+def drawn_boxes(sheet: Sheet) -> list[Box]:
+    """Return the rectangles of all that is drawn: bodies, pieces of wire, tags."""
+    boxes: list[Box] = [s.body() for s in sheet.symbols]
     for wire in sheet.wires:
         for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
             boxes.append((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
     for tag in sheet.tags:
         long = (len(tag.net + tag.mark) * TAG_LETTER + 1.5) * (-1 if tag.side == "left" else 1)
-        x0, x1 = sorted((tag.at[0], tag.at[0] + long))
-        boxes.append((x0, tag.at[1] - 0.9, x1, tag.at[1] + 0.9))
+        near, far = sorted((float(tag.at[0]), tag.at[0] + long))
+        boxes.append((near, tag.at[1] - 0.9, far, tag.at[1] + 0.9))
+    return boxes
+
+
+def label_rooms(sheet: Sheet) -> dict[str, float]:
+    """Return, for each part, the free width right of its body at its own height, in grid units (99: nothing there)."""
     if not sheet.symbols:
         return {}
-    left, top, _, bottom = np.array(boxes, dtype=float).T
+    left, top, _, bottom = np.array(drawn_boxes(sheet), dtype=float).T
     found = {}
     for symbol in sheet.symbols:
         edge = symbol.body()[2]

@@ -12,6 +12,8 @@ import itertools
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
 
@@ -21,13 +23,17 @@ FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3
 STEPS = ((1, 0), (0, 1), (-1, 0), (0, -1))
 OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
 TAG_UNITS = 0.82
+PATIENCE = 1200  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
+
+
+Box = tuple[float, float, float, float]  # left, top, right, bottom
 
 
 class _Grid:
     """Who uses each cell, and how: free, across, up-down, or closed to other nets."""
 
     def __init__(self, width: int, height: int) -> None:
-        self.width, self.height = width, height
+        self.width, self.height, self.patience = width, height, width * height * 8
         size = width * height
         self.owner = [0] * size
         self.use = [FREE] * size
@@ -37,33 +43,49 @@ class _Grid:
     def inside(self, x: int, y: int) -> bool:
         return 0 <= x < self.width and 0 <= y < self.height
 
-    def block(self, left: float, top: float, right: float, bottom: float) -> None:
-        for y in range(max(0, int(top - 0.01)), min(self.height, int(bottom + 1))):
-            for x in range(max(0, int(left - 0.01)), min(self.width, int(right + 1))):
-                if left - 0.5 < x < right + 0.5 and top - 0.5 < y < bottom + 0.5:
-                    self.body[y * self.width + x] = 1
+    def lay_ground(self, bodies: Iterable[Box], prices: Iterable[tuple[Box, float]]) -> None:
+        """Close the cells of bodies, and add up the prices of cells."""
+        body = np.zeros((self.height, self.width), dtype=np.uint8)
+        price = np.zeros((self.height, self.width))
+        for left, top, right, bottom in bodies:
+            body[max(0, int(top + 0.5)) : max(0, int(bottom + 1)), max(0, int(left + 0.5)) : max(0, int(right + 1))] = 1
+        for (left, top, right, bottom), more in prices:
+            rows = slice(max(0, round(top)), max(0, round(bottom) + 1))
+            price[rows, max(0, round(left)) : max(0, round(right) + 1)] += more
+        self.body = bytearray(body.tobytes())
+        self.price = price.ravel().tolist()
 
-    def add_price(self, left: float, top: float, right: float, bottom: float, price: float) -> None:
-        for y in range(max(0, round(top)), min(self.height, round(bottom) + 1)):
-            for x in range(max(0, round(left)), min(self.width, round(right) + 1)):
-                self.price[y * self.width + x] += price
+    def _mark(self, cell: int, net: int, use: int) -> None:
+        if self.owner[cell] and self.owner[cell] != net:
+            self.owner[cell], self.use[cell] = -1, CLOSED
+        else:
+            self.owner[cell] = net
+            self.use[cell] = CLOSED if self.use[cell] and self.use[cell] != use else use
 
-    def lay(self, net: int, path: Sequence[Spot]) -> None:
-        """Mark a cell path as used by `net`."""
-        width, owner, uses, last = self.width, self.owner, self.use, len(path) - 1
-        for k, (x, y) in enumerate(path):
-            cell, use = y * width + x, CLOSED
-            if 0 < k < last:
-                before, after = path[k - 1], path[k + 1]
-                if before[1] == after[1]:
-                    use = ACROSS
-                elif before[0] == after[0]:
-                    use = UPDOWN
-            if owner[cell] and owner[cell] != net:
-                owner[cell], uses[cell] = -1, CLOSED
+    def lay(self, net: int, points: Sequence[Spot]) -> None:
+        """Mark a polyline, given by its corners or cell by cell, as used by `net`; ends and corners are closed to others."""
+        width, owner = self.width, self.owner
+        for k, (x, y) in enumerate(points):
+            turns = k in (0, len(points) - 1) or (
+                points[k - 1][0] != points[k + 1][0] and points[k - 1][1] != points[k + 1][1]
+            )
+            across = k > 0 and points[k - 1][1] == y
+            self._mark(y * width + x, net, CLOSED if turns else ACROSS if across else UPDOWN)
+            if k == 0:
+                continue
+            x0, y0 = points[k - 1]
+            if across:
+                between, use = slice(y * width + min(x, x0) + 1, y * width + max(x, x0)), ACROSS
             else:
-                owner[cell] = net
-                uses[cell] = CLOSED if uses[cell] and uses[cell] != use else use
+                between, use = slice((min(y, y0) + 1) * width + x, max(y, y0) * width + x, width), UPDOWN
+            cells = owner[between]
+            if not cells:
+                continue
+            if any(cells):
+                for cell in range(*between.indices(len(owner))):
+                    self._mark(cell, net, use)
+            else:
+                owner[between], self.use[between] = [net] * len(cells), [use] * len(cells)
 
     def free_strip(self, cells: Iterable[Spot]) -> bool:
         """Whether nothing lies on these cells."""
@@ -79,7 +101,7 @@ class _Grid:
 def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
     grid: _Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]
 ) -> list[Spot] | None:
-    """Return the cheapest cell path from `start` to any of `goals`, or None."""
+    """Return the cheapest cell path from `start` to any of `goals`; None if there is none within the grid's patience."""
     if not goals:
         return None
     if start in goals:
@@ -95,7 +117,9 @@ def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
     best: dict[tuple[int, int, int], float] = {(*start, first): 0.0}
     came: dict[tuple[int, int, int], tuple[int, int, int]] = {}
     heap = [(ahead(*start), 0.0, start[0], start[1], first)]
-    while heap:
+    for _ in range(grid.patience):
+        if not heap:
+            return None
         _, cost, x, y, d = heapq.heappop(heap)
         key = (x, y, d)
         if cost > best[key]:
@@ -174,20 +198,26 @@ class _Router:
         again = None
         if keep:
             again = keep.again
+            self.grid.patience = PATIENCE
             self._keep(keep)
         late = self._straight_drops(again, keep.pins if keep else frozenset())
         for net, pins in sorted(self._signal_groups(), key=lambda g: self._span(g[1])):
-            if again is None or net in again:
+            old = [p for p in pins if keep and p in keep.pins]
+            if old:
+                self._grow(net, pins, old)
+            elif again is None or net in again:
                 self._group(net, pins)
         for pin in late:
             self._drop(pin)
 
     def _keep(self, keep: Kept) -> None:
+        leads = {(t.net, t.at) for t in keep.tags if keep.stays(t.net, t.pin)}
         for wire in keep.wires:
-            if wire.net in self.number and keep.stays(wire.net, wire.pin):
-                path = _cells(wire.points)
-                self.grid.lay(self.number[wire.net], path)
-                self.paths.append((wire.net, path))
+            lead = wire.pin is None and (wire.net, wire.points[0]) in leads
+            if wire.net in self.number and (lead or keep.stays(wire.net, wire.pin)):
+                self.grid.lay(self.number[wire.net], wire.points)
+                if wire.net in keep.again:
+                    self.paths.append((wire.net, cells_of(wire.points)))
                 self.wires.append(wire)
         for tag in keep.tags:
             if tag.net in self.number and keep.stays(tag.net, tag.pin):
@@ -197,18 +227,19 @@ class _Router:
                 self.tags.append(tag)
 
     def _prepare(self) -> None:
+        prices: list[tuple[Box, float]] = []
         for symbol in self.placed:
             left, top, right, bottom = symbol.body()
-            self.grid.block(left, top, right, bottom)
-            self.grid.add_price(left - 1, top - 1, right + 1, bottom + 1, NEAR)
+            prices.append(((left - 1, top - 1, right + 1, bottom + 1), NEAR))
             text = max(len(symbol.ref), len(self.design.parts[symbol.ref].value.split(" ")[0])) * TAG_UNITS
             if symbol.symbol.look == "box":
                 continue
             if symbol.symbol.turned:
-                self.grid.add_price(symbol.x - text / 2, top - 1, symbol.x + text / 2, top - 1, TEXT)
-                self.grid.add_price(symbol.x - text / 2, bottom + 1, symbol.x + text / 2, bottom + 1, TEXT)
+                prices.append(((symbol.x - text / 2, top - 1, symbol.x + text / 2, top - 1), TEXT))
+                prices.append(((symbol.x - text / 2, bottom + 1, symbol.x + text / 2, bottom + 1), TEXT))
             else:
-                self.grid.add_price(right + 0.5, symbol.y - 1, right + text + 0.5, symbol.y + 1, TEXT)
+                prices.append(((right + 0.5, symbol.y - 1, right + text + 0.5, symbol.y + 1), TEXT))
+        self.grid.lay_ground((s.body() for s in self.placed), prices)
         for pin, (spot, side, _) in self.pins.items():
             cell = spot[1] * self.grid.width + spot[0]
             if self.grid.inside(*spot):
@@ -216,9 +247,10 @@ class _Router:
                 self.grid.owner[cell] = self.number[net] if net else -1
                 self.grid.use[cell] = CLOSED
                 dx, dy = OUTWARD[side]
-                self.grid.add_price(spot[0] + dx, spot[1] + dy, spot[0] + dx, spot[1] + dy, 1.0)
+                if self.grid.inside(spot[0] + dx, spot[1] + dy):
+                    self.grid.price[cell + dx + dy * self.grid.width] += 1.0
         for rail in self.rails:
-            self.grid.lay(self.number[rail.net], [(x, rail.y) for x in range(rail.left, rail.right + 1)])
+            self.grid.lay(self.number[rail.net], [(rail.left, rail.y), (rail.right, rail.y)])
 
     def _rail(self, net: str, band: int) -> Rail | None:
         return next((r for r in self.rails if r.net == net and r.band == band), None)
@@ -307,8 +339,16 @@ class _Router:
                     self._tag(net, pin)
             return
         tree: set[Spot] = {self.pins[pins[0]][0]}
+        lost = self._join(net, pins[1:], tree)
+        for pin in lost:
+            self._tag(net, pin)
+        if lost or shared:
+            self._tag_group(net, pins, tree)
+
+    def _join(self, net: str, pins: list[Pin], tree: set[Spot]) -> list[Pin]:
+        """Wire pins to a tree of cells, the nearest first, growing it; return those that have no way."""
         lost: list[Pin] = []
-        left = list(pins[1:])
+        left = list(pins)
         while left:
             left.sort(key=lambda p: min(abs(self.pins[p][0][0] - x) + abs(self.pins[p][0][1] - y) for x, y in tree))
             pin = left.pop(0)
@@ -320,9 +360,25 @@ class _Router:
                 tree |= set(path)
             else:
                 lost.append(pin)
+        return lost
+
+    def _grow(self, net: str, pins: list[Pin], old: list[Pin]) -> None:
+        """Join the new pins of a group to what is drawn of it, and see that it is tagged if it goes on elsewhere."""
+        tagged = {t.pin for t in self.tags if t.net == net}
+        drawn = {c for n, p in self.paths if n == net for c in p}
+        if not drawn and not tagged.intersection(old):
+            self._group(net, pins)
+            return
+        fresh = [p for p in pins if p not in old]
+        if not drawn:
+            for pin in fresh:
+                self._tag(net, pin)
+            return
+        tree = drawn | {self.pins[p][0] for p in old}
+        lost = self._join(net, fresh, tree)
         for pin in lost:
             self._tag(net, pin)
-        if lost or shared:
+        if (lost or len(pins) < len(self.design.nets[net])) and not tagged.intersection(old):
             self._tag_group(net, pins, tree)
 
     def _tag_group(self, net: str, pins: list[Pin], tree: set[Spot]) -> None:
@@ -388,7 +444,7 @@ def route_wires(
 
 @dataclass(frozen=True)
 class Kept:
-    """What is drawn already, the nets to draw again, and pins on supply lines of those whose connection stays."""
+    """What is drawn already, the nets to draw again, and the pins of those whose connection stays."""
 
     wires: tuple[Wire, ...]
     tags: tuple[Tag, ...]
@@ -401,7 +457,7 @@ class Kept:
         return net not in self.again or pin in self.pins
 
 
-def _cells(points: Sequence[Spot]) -> list[Spot]:
+def cells_of(points: Sequence[Spot]) -> list[Spot]:
     """Return the cells of a polyline."""
     path = [points[0]]
     for x1, y1 in points[1:]:

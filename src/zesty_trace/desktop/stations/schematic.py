@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSettings, Qt
+from PySide6.QtCore import QPointF, QRectF, QSettings, Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
@@ -42,6 +42,7 @@ DRAWERS = {
     "make": ("make_part", "MakePartDrawer", "Make a part", "Ctrl+Shift+7"),
 }  # fmt: skip
 DRAWER_PX = 370
+AFTER_PAINT_MS = 60  # an edit is on screen first; what takes longer starts then
 WHOLE = "All on one sheet"
 
 
@@ -74,7 +75,10 @@ class SchematicStation(SheetEdits, Station):
         self.page = self.state_name = self.variant = ""
         self.drawers: dict[str, Drawer] = {}
         self.drawer_key = ""
-        self._shown_state: Operating | None = None
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.setInterval(AFTER_PAINT_MS)
+        self._later.timeout.connect(self._pull_rest)
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
         self.splitter.setChildrenCollapsible(False)
         self.splitter.setHandleWidth(8)
@@ -147,7 +151,14 @@ class SchematicStation(SheetEdits, Station):
 
     def pull(self) -> None:
         """Draw an edit at once, have the whole arranged off the GUI thread, and bring the drawer up to date."""
-        self._amend()
+        if self._amend():
+            self._later.start()
+            return
+        self._pull_rest()
+
+    def _pull_rest(self) -> None:
+        """Have the whole arranged, and bring what stands around the sheet up to date."""
+        self._later.stop()
         self._totals()
         if self._arranged.ask() and self._drawn is not None:
             self._fill_choices(self._drawn)
@@ -155,20 +166,21 @@ class SchematicStation(SheetEdits, Station):
         if self.drawer_key:
             self.drawers[self.drawer_key].pull()
 
-    def _amend(self) -> None:
-        """Bring the sheet that is shown up to the current design, without moving what did not change."""
+    def _amend(self) -> bool:
+        """Bring the sheet that is shown up to the current design, moving nothing; whether there was anything to do."""
         drawn, design, catalogue = self._drawn, self.session.design, self.session.catalogue
         if drawn is None or drawn.design is design:
-            return
+            return False
         marks = None
         if drawn.page:
             page = next((p for p in pages_of(design, catalogue) if p.name == drawn.page), None)
             if page is None:
-                return
+                return False
             marks = page_marks(design, catalogue, page)
         sheet = amend(drawn.sheet, drawn.design, design, catalogue, marks)
         self._drawn = Drawn(sheet, design, drawn.page, drawn.analysis)
         self._show()
+        return True
 
     def _pull_if_seen(self) -> None:
         if self.isVisible():
@@ -256,10 +268,11 @@ class SchematicStation(SheetEdits, Station):
         """Return what the painter needs for a drawn sheet."""
         design, catalogue = drawn.design, self.session.catalogue
         badges: dict[str, tuple[int, str]] = {}
-        if self.session.findings_of is self.session.design and not for_paper:
+        if not for_paper:  # those of the design before stay until the new ones are there
             for number, f in enumerate(self.session.findings["schematic"], 1):
-                if f.refs:
-                    ref = next((r for r in f.refs if r not in badges), f.refs[0])
+                refs = [r for r in f.refs if r in design.parts]
+                if refs:
+                    ref = next((r for r in refs if r not in badges), refs[0])
                     badges.setdefault(ref, (number, f.severity.word))
         return SheetView(
             design, catalogue, drawn.sheet, ground_net(design, catalogue), self.volts, self.amps,
