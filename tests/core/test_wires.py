@@ -10,9 +10,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.schematic.paths import Grid, corners, find_path
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
-from zesty_trace.core.schematic.wires import _Grid, corners, find_path, route_wires, wire_quality
+from zesty_trace.core.schematic.wires import route_wires, wire_quality
 
 
 def block(ref: str, x: int, y: int) -> PlacedSymbol:
@@ -31,17 +32,17 @@ def design_of(nets: dict[str, list[tuple[str, str]]], refs: list[str]) -> Design
 
 
 def test_straight_path_costs_no_bend() -> None:
-    path = find_path(_Grid(30, 30), 1, (2, 5), (1, 0), {(20, 5)})
+    path = find_path(Grid(30, 30), 1, (2, 5), (1, 0), {(20, 5)})
     assert corners(path) == ((2, 5), (20, 5))
 
 
 def test_a_path_leaves_its_pin_outwards() -> None:
-    path = find_path(_Grid(30, 30), 1, (10, 10), (-1, 0), {(20, 10)})
+    path = find_path(Grid(30, 30), 1, (10, 10), (-1, 0), {(20, 10)})
     assert path[1] != (11, 10)
 
 
 def test_a_wall_without_a_gap_has_no_path() -> None:
-    grid = _Grid(20, 20)
+    grid = Grid(20, 20)
     grid.lay_ground([(10, 0, 10, 20)], [])
     assert find_path(grid, 1, (2, 5), None, {(18, 5)}) is None
     assert find_path(grid, 1, (2, 5), None, set()) is None
@@ -49,7 +50,7 @@ def test_a_wall_without_a_gap_has_no_path() -> None:
 
 def test_the_price_of_a_path_is_that_of_dijkstra() -> None:
     """On a grid with walls, against networkx over (cell, direction) states with the same prices."""
-    grid = _Grid(14, 12)
+    grid = Grid(14, 12)
     grid.lay_ground([(4, 0, 4, 8), (8, 3, 8, 11), (11, 0, 11, 6)], [])
     start, goal = (1, 1), (13, 1)
     graph = nx.DiGraph()
@@ -69,7 +70,7 @@ def test_the_price_of_a_path_is_that_of_dijkstra() -> None:
 
 
 def test_nets_cross_only_at_right_angles() -> None:
-    grid = _Grid(20, 20)
+    grid = Grid(20, 20)
     grid.lay(1, [(x, 10) for x in range(2, 18)])
     path = find_path(grid, 2, (10, 2), (0, 1), {(10, 18)})
     assert corners(path) == ((10, 2), (10, 18))

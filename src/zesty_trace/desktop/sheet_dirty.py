@@ -36,8 +36,7 @@ def _boxes(old: SheetView, new: SheetView) -> Iterator[tuple[float, float, float
     for symbol in {*_fresh(a.symbols, b.symbols), *(s for s in b.symbols if s.ref in refs)}:
         yield symbol.body()
     for wire in _fresh(a.wires, b.wires):
-        xs, ys = [x for x, _ in wire.points], [y for _, y in wire.points]
-        yield min(xs), min(ys), max(xs), max(ys)
+        yield wire.bounds
     for tag in _fresh(a.tags, b.tags):
         yield tag.at[0], tag.at[1], tag.at[0], tag.at[1]
     for x, y in _fresh(a.junctions, b.junctions):

@@ -12,7 +12,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
-from zesty_trace.core.schematic.labels import FAR, LETTER, label_rooms, row_size, size_in_room
+from zesty_trace.core.schematic.labels import LETTER, LabelRooms, row_size, size_in_room
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.desktop import theme
 
@@ -101,13 +101,13 @@ def on_screen(p: QPainter) -> bool:
     return world.m11() == world.m22() > 0 and not world.m12() and p.paintEngine().type() == QPaintEngine.Type.Raster
 
 
-_last_rooms: list[tuple[Sheet, dict[str, float]]] = []
+_last_rooms: list[tuple[Sheet, LabelRooms]] = []
 
 
-def _rooms_of(sheet: Sheet) -> dict[str, float]:
+def _rooms_of(sheet: Sheet) -> LabelRooms:
     """Return the label rooms of a sheet; those of the last one are kept, as it is painted many times."""
     if not _last_rooms or _last_rooms[0][0] is not sheet:
-        _last_rooms[:] = [(sheet, label_rooms(sheet))]
+        _last_rooms[:] = [(sheet, LabelRooms(sheet))]
     return _last_rooms[0][1]
 
 
@@ -120,13 +120,6 @@ class SheetPainter:
         self._pens: dict[tuple[str, float], QPen] = {}
         self._nets = view.design.net_of()
         self._rooms = _rooms_of(view.sheet)
-        self._bounds = {
-            w: (
-                min(x for x, _ in w.points), min(y for _, y in w.points),
-                max(x for x, _ in w.points), max(y for _, y in w.points),
-            )
-            for w in view.sheet.wires
-        }  # fmt: skip
 
     def draw(self, p: QPainter, seen: QRectF | None = None) -> None:
         """Draw all, or what reaches into `seen`."""
@@ -140,7 +133,7 @@ class SheetPainter:
         for rail in self.view.sheet.rails:
             self._rail(p, rail.net, rail.left, rail.right, rail.y)
         for wire in self.view.sheet.wires:
-            x0, y0, x1, y1 = self._bounds[wire]
+            x0, y0, x1, y1 = wire.bounds
             if x1 < left or x0 > right or y1 < top or y0 > bottom:
                 continue
             p.setPen(self._pen(wire.net, 0.2))
@@ -376,7 +369,7 @@ class SheetPainter:
     def _side_labels(self, p: QPainter, s: PlacedSymbol, value: str) -> None:
         """Write reference and value right of a part, as large as the room there allows."""
         line, color, least = self._second_line(s, value)
-        room = self._rooms.get(s.ref, FAR) - 0.4
+        room = self._rooms.right_of(s.ref) - 0.4
         size = size_in_room(room, s.ref, max(1.5, REF_PX / self._zoom), 1.5)
         shown = line and (least or 1.35 * self._zoom >= VALUE_PX)
         apart = max(0.75, 4.5 / self._zoom) if shown else 0.0

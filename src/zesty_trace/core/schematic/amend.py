@@ -15,9 +15,10 @@ from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.labels import Box, drawn_boxes
+from zesty_trace.core.schematic.paths import cells_of
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.core.schematic.symbols import Side, Symbol
-from zesty_trace.core.schematic.wires import Kept, cells_of, route_wires
+from zesty_trace.core.schematic.wires import Kept, route_wires
 
 ROOM = 4
 REACH, CLEAR, LABEL = 44, 2.5, 6.0  # how far a new part is looked for room, and the room it wants, grid units

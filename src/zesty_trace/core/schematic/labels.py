@@ -31,17 +31,20 @@ def drawn_boxes(sheet: Sheet) -> list[Box]:
     return boxes
 
 
-def label_rooms(sheet: Sheet) -> dict[str, float]:
-    """Return, for each part, the free width right of its body at its own height, in grid units (99: nothing there)."""
-    if not sheet.symbols:
-        return {}
-    left, top, _, bottom = np.array(drawn_boxes(sheet), dtype=float).T
-    found = {}
-    for symbol in sheet.symbols:
+class LabelRooms:
+    """The free width right of each part of a sheet, worked out when asked for."""
+
+    def __init__(self, sheet: Sheet) -> None:
+        self._symbols = {s.ref: s for s in sheet.symbols}
+        self._left, self._top, _, self._bottom = np.array(drawn_boxes(sheet) or [(0, 0, 0, 0)], dtype=float).T
+
+    def right_of(self, ref: str) -> float:
+        """Return how much is free right of a part's body at its own height, grid units; 99 if nothing stands there."""
+        symbol = self._symbols[ref]
         edge = symbol.body()[2]
-        ahead = left[(left > edge) & (top < symbol.y + HALF_HIGH) & (bottom > symbol.y - HALF_HIGH)]
-        found[symbol.ref] = float(ahead.min() - edge) if len(ahead) else FAR
-    return found
+        near = (self._left > edge) & (self._top < symbol.y + HALF_HIGH) & (self._bottom > symbol.y - HALF_HIGH)
+        ahead = self._left[near]
+        return float(ahead.min() - edge) if len(ahead) else FAR
 
 
 def size_in_room(room: float, text: str, wanted: float, least: float) -> float:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cached_property
 
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
@@ -52,6 +53,12 @@ class Wire:
     net: str
     points: tuple[Spot, ...]
     pin: Pin | None = None
+
+    @cached_property
+    def bounds(self) -> tuple[int, int, int, int]:
+        """Left, top, right, bottom."""
+        xs, ys = [x for x, _ in self.points], [y for _, y in self.points]
+        return min(xs), min(ys), max(xs), max(ys)
 
 
 @dataclass(frozen=True)

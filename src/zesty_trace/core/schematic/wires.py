@@ -1,177 +1,24 @@
 """Wires: orthogonal paths along the grid that never run through a part, nor along another net's wire.
 
-Each connection is a shortest path with prices for bends and crossings (A*, after Hart, Nilsson and Raphael 1968, over
-cell and direction). Nets cross only at right angles, straight through. What has no path, or too many pins, becomes
-named tags instead.
+Nets cross only at right angles, straight through. What has no path, or too many pins, becomes named tags instead.
 """
 
 from __future__ import annotations
 
-import heapq
-import itertools
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 import numpy as np
 
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.schematic.paths import ACROSS, CLOSED, TEXT, Box, Grid, cells_of, corners, find_path
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
 
-BEND, CROSS, TEXT, NEAR = 3.0, 4.0, 5.0, 0.6
+NEAR = 0.6
 MANY_PINS = 7
-FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3
-STEPS = ((1, 0), (0, 1), (-1, 0), (0, -1))
 OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
 TAG_UNITS = 0.82
 PATIENCE = 1200  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
-
-
-Box = tuple[float, float, float, float]  # left, top, right, bottom
-
-
-class _Grid:
-    """Who uses each cell, and how: free, across, up-down, or closed to other nets."""
-
-    def __init__(self, width: int, height: int) -> None:
-        self.width, self.height, self.patience = width, height, width * height * 8
-        size = width * height
-        self.owner = [0] * size
-        self.use = [FREE] * size
-        self.price = [0.0] * size
-        self.body = bytearray(size)
-
-    def inside(self, x: int, y: int) -> bool:
-        return 0 <= x < self.width and 0 <= y < self.height
-
-    def lay_ground(self, bodies: Iterable[Box], prices: Iterable[tuple[Box, float]]) -> None:
-        """Close the cells of bodies, and add up the prices of cells."""
-        body = np.zeros((self.height, self.width), dtype=np.uint8)
-        price = np.zeros((self.height, self.width))
-        for left, top, right, bottom in bodies:
-            body[max(0, int(top + 0.5)) : max(0, int(bottom + 1)), max(0, int(left + 0.5)) : max(0, int(right + 1))] = 1
-        for (left, top, right, bottom), more in prices:
-            rows = slice(max(0, round(top)), max(0, round(bottom) + 1))
-            price[rows, max(0, round(left)) : max(0, round(right) + 1)] += more
-        self.body = bytearray(body.tobytes())
-        self.price = price.ravel().tolist()
-
-    def _mark(self, cell: int, net: int, use: int) -> None:
-        if self.owner[cell] and self.owner[cell] != net:
-            self.owner[cell], self.use[cell] = -1, CLOSED
-        else:
-            self.owner[cell] = net
-            self.use[cell] = CLOSED if self.use[cell] and self.use[cell] != use else use
-
-    def lay(self, net: int, points: Sequence[Spot]) -> None:
-        """Mark a polyline, given by its corners or cell by cell, as used by `net`; ends and corners are closed to others."""
-        width, owner = self.width, self.owner
-        for k, (x, y) in enumerate(points):
-            turns = k in (0, len(points) - 1) or (
-                points[k - 1][0] != points[k + 1][0] and points[k - 1][1] != points[k + 1][1]
-            )
-            across = k > 0 and points[k - 1][1] == y
-            self._mark(y * width + x, net, CLOSED if turns else ACROSS if across else UPDOWN)
-            if k == 0:
-                continue
-            x0, y0 = points[k - 1]
-            if across:
-                between, use = slice(y * width + min(x, x0) + 1, y * width + max(x, x0)), ACROSS
-            else:
-                between, use = slice((min(y, y0) + 1) * width + x, max(y, y0) * width + x, width), UPDOWN
-            cells = owner[between]
-            if not cells:
-                continue
-            if any(cells):
-                for cell in range(*between.indices(len(owner))):
-                    self._mark(cell, net, use)
-            else:
-                owner[between], self.use[between] = [net] * len(cells), [use] * len(cells)
-
-    def free_strip(self, cells: Iterable[Spot]) -> bool:
-        """Whether nothing lies on these cells."""
-        for x, y in cells:
-            if not self.inside(x, y):
-                return False
-            cell = y * self.width + x
-            if self.body[cell] or self.owner[cell] or self.price[cell] >= TEXT:
-                return False
-        return True
-
-
-def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
-    grid: _Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]
-) -> list[Spot] | None:
-    """Return the cheapest cell path from `start` to any of `goals`; None if there is none within the grid's patience."""
-    if not goals:
-        return None
-    if start in goals:
-        return [start]
-    w = grid.width
-    gx0, gx1 = min(g[0] for g in goals), max(g[0] for g in goals)
-    gy0, gy1 = min(g[1] for g in goals), max(g[1] for g in goals)
-
-    def ahead(x: int, y: int) -> float:
-        return max(gx0 - x, 0, x - gx1) + max(gy0 - y, 0, y - gy1)
-
-    first = STEPS.index(leave) if leave else -1
-    best: dict[tuple[int, int, int], float] = {(*start, first): 0.0}
-    came: dict[tuple[int, int, int], tuple[int, int, int]] = {}
-    heap = [(ahead(*start), 0.0, start[0], start[1], first)]
-    for _ in range(grid.patience):
-        if not heap:
-            return None
-        _, cost, x, y, d = heapq.heappop(heap)
-        key = (x, y, d)
-        if cost > best[key]:
-            continue
-        if (x, y) in goals:
-            return _unwind(came, key)
-        here = y * w + x
-        foreign = grid.owner[here] not in (0, net)
-        for nd, (dx, dy) in enumerate(STEPS):
-            if d >= 0 and (nd == (d + 2) % 4 or (foreign and nd != d)):
-                continue
-            nx, ny = x + dx, y + dy
-            if not grid.inside(nx, ny):
-                continue
-            cell = ny * w + nx
-            goal = (nx, ny) in goals
-            if grid.body[cell] and not goal:
-                continue
-            step = 1.0 + grid.price[cell]
-            if grid.owner[cell] not in (0, net):
-                if goal or grid.use[cell] != (UPDOWN if dy == 0 else ACROSS):
-                    continue
-                step += CROSS
-            if d >= 0 and nd != d:
-                step += BEND
-            fresh = cost + step
-            state = (nx, ny, nd)
-            if fresh < best.get(state, 1e18):
-                best[state] = fresh
-                came[state] = key
-                heapq.heappush(heap, (fresh + ahead(nx, ny), fresh, nx, ny, nd))
-    return None
-
-
-def _unwind(came: dict[tuple[int, int, int], tuple[int, int, int]], key: tuple[int, int, int]) -> list[Spot]:
-    path = [(key[0], key[1])]
-    while key in came:
-        key = came[key]
-        if (key[0], key[1]) != path[-1]:
-            path.append((key[0], key[1]))
-    return path[::-1]
-
-
-def corners(path: Sequence[Spot]) -> tuple[Spot, ...]:
-    """Return the ends and bends of a cell path."""
-    kept = [path[0]]
-    for before, here, after in zip(path, path[1:], path[2:], strict=False):
-        if not (before[0] == after[0] or before[1] == after[1]):
-            kept.append(here)
-    if len(path) > 1:
-        kept.append(path[-1])
-    return tuple(kept)
 
 
 class _Router:
@@ -185,7 +32,7 @@ class _Router:
         self.number = {name: k + 1 for k, name in enumerate(names)}
         right = max([width, *(int(s.body()[2]) + 14 for s in placed)])
         low = max([height, *(int(s.body()[3]) + 10 for s in placed)])
-        self.grid = _Grid(right, low)
+        self.grid = Grid(right, low)
         self.wires: list[Wire] = []
         self.tags: list[Tag] = []
         self.paths: list[tuple[str, list[Spot]]] = []
@@ -457,39 +304,29 @@ class Kept:
         return net not in self.again or pin in self.pins
 
 
-def cells_of(points: Sequence[Spot]) -> list[Spot]:
-    """Return the cells of a polyline."""
-    path = [points[0]]
-    for x1, y1 in points[1:]:
-        x, y = path[-1]
-        while (x, y) != (x1, y1):
-            x += (x1 > x) - (x1 < x)
-            y += (y1 > y) - (y1 < y)
-            path.append((x, y))
-    return path
-
-
 def _junctions(router: _Router, keep: Kept | None) -> tuple[Spot, ...]:
-    """Return cells where three or more pieces of one net meet."""
-    edges: dict[Spot, set[tuple[Spot, str]]] = {}
-    dots: set[Spot] = set()
+    """Return cells where three or more pieces of one net meet, or one meets its supply line."""
+    width, dots = router.grid.width, set[Spot]()
     if keep:
         same = {number for net, number in router.number.items() if net not in keep.again}
-        width = router.grid.width
         dots = {spot for spot in keep.junctions if router.grid.owner[spot[1] * width + spot[0]] in same}
+    by_net: dict[str, list[list[Spot]]] = {}
     for net, path in router.paths:
-        if keep and net not in keep.again:
-            continue
-        for a, b in itertools.pairwise(path):
-            edges.setdefault(a, set()).add((b, net))
-            edges.setdefault(b, set()).add((a, net))
-    rails = {(r.net, r.y): r for r in router.rails}
-    for spot, near in edges.items():
-        for net in {n for _, n in near}:
-            count = sum(n == net for _, n in near)
-            rail = rails.get((net, spot[1]))
-            if count >= 3 or (rail and rail.left <= spot[0] <= rail.right):
-                dots.add(spot)
+        if not keep or net in keep.again:
+            by_net.setdefault(net, []).append(path)
+    for net, paths in by_net.items():
+        steps = []  # one number for each piece from a cell to the next, whichever way it was laid
+        for path in paths:
+            cells = np.array([y * width + x for x, y in path])
+            steps.append(np.minimum(cells[:-1], cells[1:]) * 2 + (np.abs(np.diff(cells)) != 1))
+        pieces = np.unique(np.concatenate(steps))
+        start = pieces // 2
+        cells, count = np.unique(np.concatenate([start, start + np.where(pieces % 2, width, 1)]), return_counts=True)
+        dot = count >= 3
+        for rail in router.rails:
+            if rail.net == net:
+                dot |= (cells // width == rail.y) & (cells % width >= rail.left) & (cells % width <= rail.right)
+        dots |= {(int(c % width), int(c // width)) for c in cells[dot]}
     return tuple(sorted(dots))
 
 
