@@ -20,6 +20,12 @@ from zesty_trace.core.schematic.wiring_csv import import_prototype
 TODAY = date(2026, 11, 25)
 
 
+@pytest.fixture(autouse=True)
+def own_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Keep the user's own parts and words away from the tests, and the tests' away from the user."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+
+
 @pytest.fixture(scope="session")
 def catalogue() -> Catalogue:
     """The shipped catalogue."""

@@ -247,6 +247,8 @@ class SheetPainter:
         if s.symbol.turned and s.symbol.look != "switch":
             p.rotate(-90 if s.symbol.pins[0].x < 0 else 90)
         draw(p, s)
+        if self.view.lights and s.symbol.look != "led" and s.ref in self.view.lights:
+            self._glow(p, s, self.view.lights[s.ref])
         p.restore()
         self._labels(p, s)
         self._faint = False
@@ -302,10 +304,11 @@ class SheetPainter:
         """Set the fill of an LED; while a state is played, one that carries current glows in its colour."""
         if self.view.lights is None:
             p.setBrush(theme.current().color("lemon"))
-            return
-        amp = self.view.lights.get(s.ref, 0.0)
-        if amp <= 0:
-            return
+        elif (amp := self.view.lights.get(s.ref, 0.0)) > 0:
+            p.setBrush(self._glow(p, s, amp))
+
+    def _glow(self, p: QPainter, s: PlacedSymbol, amp: float) -> QColor:
+        """Draw the glow of a lit part about its middle, and return the colour of its light."""
         said = f"{self.view.design.parts[s.ref].value} {kind_of(self.view.design, self.view.catalogue, s.ref).title}".lower()
         color = QColor(next((c for word, c in LIGHT_COLORS.items() if word in said), LIGHT_COLORS["amber"]))
         share = min(1.0, (amp / FULL_LIGHT_A) ** 0.5)
@@ -316,8 +319,8 @@ class SheetPainter:
             p.setBrush(color)
             p.drawEllipse(QPointF(0, 0), radius, radius)
         color.setAlphaF(0.3 + 0.7 * share)
-        p.setBrush(color)
         p.setPen(pen)
+        return color
 
     def _sounder(self, p: QPainter, s: PlacedSymbol) -> None:
         self._stubs(p)

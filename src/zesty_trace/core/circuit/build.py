@@ -43,7 +43,10 @@ class OperatingState:
 
 
 def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
-    """Return the states worth solving: all off, each output alone, asleep and nearly empty on a cell, all on."""
+    """Return the states worth solving: all off, each output alone, asleep and nearly empty on a cell, all on.
+
+    Lights that are told what to show have a state of their own in which they are dark; elsewhere they shine fully.
+    """
     outputs = controller_outputs(design, catalogue)
     net_of = design.net_of()
     everything = frozenset(outputs)
@@ -56,9 +59,11 @@ def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState
         if sleepers:
             empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0))
         empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
+    lights = frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.get("light"))
+    dark = [OperatingState("lights dark", asleep=lights)] if lights else []
     if not outputs:
-        return [*empty, OperatingState("at rest")]
-    return [OperatingState("all off"), *alone, *empty, OperatingState("all on", everything)]
+        return [*dark, *empty, OperatingState("all lit" if lights else "at rest")]
+    return [OperatingState("all off"), *dark, *alone, *empty, OperatingState("all on", everything)]
 
 
 def operating_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:

@@ -128,7 +128,7 @@ def proposed_timeline(design: Design, catalogue: Catalogue) -> tuple[Moment, ...
     """Return a first timeline: asleep for a minute and awake for a second where there is a cell, else each state 1 s."""
     states = operating_states(design, catalogue)
     names = [s.name for s in states if s.cell_pct is None]
-    if any(s.asleep for s in states):
+    if any(s.asleep for s in states) and any(kind_of(design, catalogue, r).ocv for r in design.parts):
         awake = next((s.name for s in reversed(states) if not s.asleep and s.cell_pct is None), names[-1])
         sleep = next(s.name for s in states if s.asleep)
         return Moment(state=sleep, seconds=60.0), Moment(state=awake, seconds=1.0)
@@ -156,10 +156,16 @@ def lit_leds(operating: Operating, design: Design, catalogue: Catalogue) -> dict
     amps = operating.solution.pin_currents()
     found = {}
     for ref in design.parts:
-        if kind_of(design, catalogue, ref).model["type"] == "led":
+        kind = kind_of(design, catalogue, ref)
+        if kind.model["type"] == "led":
             amp = abs(amps.get(Pin(ref, "1"), 0.0))
-            if amp >= LIT_A:
-                found[ref] = amp
+        elif kind.facts.get("light"):
+            supply = kind.pin_named(str(kind.model["supply"])).number
+            amp = amps.get(Pin(ref, supply), 0.0) - 2 * kind.number("i_sleep")
+        else:
+            continue
+        if amp >= LIT_A:
+            found[ref] = amp
     return found
 
 

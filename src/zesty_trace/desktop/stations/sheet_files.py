@@ -85,7 +85,7 @@ def _told(station: SchematicStation, path: Path, write: Callable[[], object]) ->
     try:
         write()
     except OSError as error:
-        problem = StoreError(f"Could not write: {error.strerror}", str(path), "Choose another folder")
+        problem = StoreError(f"Could not write: {error.strerror or error}", str(path), "Choose another folder")
         station.session.failed.emit(problem)
     except ZestyError as error:
         station.session.failed.emit(error)
