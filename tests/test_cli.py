@@ -164,3 +164,70 @@ def test_spread_arrangement_and_part_check(project: Path, tmp_path: Path, capsys
     assert told["where"] == "mine.toml line 1, [lamp]"
     shipped = Path(__file__).parents[1] / "src" / "zesty_trace" / "data" / "kinds" / "passive.toml"
     assert run(capsys, "part", "check", str(shipped))[0] == 0
+
+
+@pytest.fixture(scope="module")
+def node(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("cli") / "node"
+    assert main(["new", str(path), "--demo", "sensor-node"]) == 0
+    return path
+
+
+def test_numbers_by_command_line(node: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    name = str(node)
+    status, budget = run(capsys, "budget", name)
+    assert status in (0, 1)
+    cell = next(x for x in budget["supplies"] if x["state"] == "asleep" and x["ref"].startswith("BT"))
+    assert 0 < cell["amp"] < 1e-3
+    assert budget["run_times"][0]["hours"] > 24
+    assert budget["charging"][0]["capacity_mah"] == 1200
+    _, one = run(capsys, "budget", name, "--state", "asleep")
+    assert {x["state"] for x in one["supplies"]} == {"asleep"}
+    status, times = run(capsys, "times", name)
+    assert (status, {"Inrush", "Bus rise time"} <= {t["what"] for t in times}) == (0, True)
+    status, timeline = run(capsys, "timeline", name)
+    total = sum(s["amp"] * s["seconds"] for s in timeline["steps"])
+    assert timeline["charge_c"] == pytest.approx(total)
+    assert timeline["average_a"] == pytest.approx(total / timeline["seconds"])
+    assert run(capsys, "readings", name) == (0, [])
+
+
+def test_say_list_find_and_swap_by_command_line(node: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    name = str(node)
+    assert run(capsys, "say", name, "add R90 resistor 4k7 in R0603")[0] == 0
+    status, found = run(capsys, "find", name, "R90")
+    assert (status, found[0]["ref"]) == (0, "R90")
+    assert run(capsys, "find", name, "no such thing")[0] == 1
+    _, listed = run(capsys, "list", name)
+    assert "add R90 resistor 4k7 in R0603" in listed["list"]
+    (tmp_path / "list.txt").write_text("\n".join(k for k in listed["list"] if "R90" not in k))
+    status, done = run(capsys, "list", name, "--apply", str(tmp_path / "list.txt"))
+    assert (status, any("R90" in c for c in done["changes"])) == (0, True)
+    (tmp_path / "bad.txt").write_text("add R1 resistorr 1k\n")
+    status, error = run(capsys, "list", name, "--apply", str(tmp_path / "bad.txt"))
+    assert (status, "line 1" in error["where"]) == (2, True)
+    status, swap = run(capsys, "swap", name, "U3")
+    assert (status, swap["applied"]) == (0, False)
+    assert swap["now"]["parts"] != swap["then"]["parts"]
+    status, kinds = run(capsys, "kinds", "resistor")
+    assert "resistor" in {k["id"] for k in kinds}
+    assert len(run(capsys, "kinds")[1]) >= 70
+
+
+def test_a_word_of_the_tables_is_named_once(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    parts = tmp_path / "p.csv"
+    parts.write_text((HERE / "parts.csv").read_text().replace("ceramic_capacitor", "little cap"))
+    words = ["import", "--parts", str(parts), "--wiring", str(HERE / "wiring.csv")]
+    assert run(capsys, *words, "--out", str(tmp_path / "a"))[0] == 2
+    assert run(capsys, *words, "--out", str(tmp_path / "a"), "--as", "little cap=capacitor")[0] == 2
+    assert run(capsys, *words, "--out", str(tmp_path / "a"), "--as", "little cap")[0] == 2
+    status, made = run(capsys, *words, "--out", str(tmp_path / "a"), "--as", "little cap=ceramic_capacitor")
+    assert (status, made["parts"]) == (0, 60)
+    assert run(capsys, *words, "--out", str(tmp_path / "b"))[0] == 0
+
+
+def test_export_has_the_netlist_too(project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    status, wrote = run(capsys, "export", str(project), "--out", str(tmp_path / "e"))
+    data = json.loads(Path(wrote["netlist_json"]).read_text())
+    assert {p["ref"] for p in data["nets"]["HEATER"]} >= {"Q1"}
+    assert Path(wrote["netlist_csv"]).read_text().startswith("net,ref,pin,name,kind,value")

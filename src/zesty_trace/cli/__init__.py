@@ -1,0 +1,149 @@
+"""The command line: the same core, without a window. Exit status 0 fine, 1 findings or failures, 2 bad input."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import subprocess
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from zesty_trace.cli import boards, numbers, sheet
+from zesty_trace.cli.common import BAD, FINE, Answer, Handler
+from zesty_trace.errors import ZestyError
+
+SCHOOLS = ("surface-mount first", "lowest first", "as listed")
+
+
+def _schema(a: argparse.Namespace) -> Answer:
+    from zesty_trace.store.project import project_schema, write_atomically
+
+    text = json.dumps(project_schema(), indent=1) + "\n"
+    write_atomically(Path(a.out), text.encode())
+    return FINE, {"schema": a.out}, f"Wrote {a.out}"
+
+
+def _shots(a: argparse.Namespace) -> Answer:
+    done = subprocess.run([sys.executable, "-m", "zesty_trace", "demo", "--shots", a.out], check=False)
+    return done.returncode, {"folder": a.out}, f"Pictures in {a.out}"
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="zt", description="From a proven prototype to a shelf of flashed, tested boards. Every command takes --json.",
+        epilog="Exit status: 0 fine, 1 findings or failed boards, 2 bad input.",
+    )  # fmt: skip
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
+
+    def add(name: str, handler: Handler, text: str, *arguments: tuple[str, dict[str, Any]]) -> None:
+        sub = commands.add_parser(name, help=text, description=text)
+        sub.add_argument("--json", action="store_true", help="print JSON instead of text")
+        for flag, options in arguments:
+            sub.add_argument(flag, **options)
+        sub.set_defaults(handler=handler)
+
+    project = ("project", {"help": "the project folder"})
+    add("new", sheet.new_command, "make a project", project, ("--name", {"help": "its name"}),
+        ("--demo", {"nargs": "?", "const": "proofing", "help": "make a demo: proofing, tide-dial or sensor-node"}))  # fmt: skip
+    add("import", sheet.import_command, "make or update a project from two CSV files",
+        ("--parts", {"required": True, "help": "ref, kind, value, package, variants, notes"}),
+        ("--wiring", {"required": True, "help": "net, ref, pin"}),
+        ("--out", {"required": True, "help": "project folder"}),
+        ("--as", {"action": "append", "default": [], "metavar": "WORD=KIND", "dest": "names",
+                  "help": "take a word of the kind column for a kind; remembered for later imports"}))  # fmt: skip
+    add(
+        "export",
+        sheet.export_command,
+        "write the design as two CSV files",
+        project,
+        ("--out", {"required": True, "help": "folder"}),
+    )
+    add("review", sheet.review_command, "electrical review of the schematic", project)
+    add(
+        "mend",
+        sheet.mend_command,
+        "apply the mends that the review offers",
+        project,
+        ("--rule", {"help": "of this rule only"}),
+    )
+    add("solve", sheet.solve_command, "voltages, currents and temperatures", project, ("--state", {"help": "operating state"}),
+        ("--tolerance",
+         {"type": sheet.sample_count, "default": 0, "metavar": "N", "help": "spread of N boards"}))  # fmt: skip
+    add("arrange", sheet.arrange_command, "arrange the sheet and measure it", project)
+    add(
+        "part",
+        sheet.part_command,
+        "check your own part kinds",
+        ("action", {"choices": ["check"]}),
+        ("file", {"help": "TOML file"}),
+    )
+    add("kinds", numbers.kinds_command, "list part kinds", ("word", {"nargs": "?", "help": "with this in the name"}),
+        ("--project", {"help": "with the kinds of a project"}))  # fmt: skip
+    add("budget", numbers.budget_command, "what each supply gives in each state; run time and charging", project,
+        ("--state", {"help": "operating state"}))  # fmt: skip
+    add("times", numbers.times_command, "reset delay, filters, bus edges, inrush, droop, coils", project)
+    add("timeline", numbers.timeline_command, "play the timeline: charge and average current", project)
+    add("readings", numbers.readings_command, "readings of the prototype beside the model", project)
+    add("list", numbers.list_command, "the wiring as sentences", project,
+        ("--apply", {"metavar": "FILE", "help": "make the design follow this list"}))  # fmt: skip
+    add("say", numbers.say_command, "do what a sentence says", project,
+        ("sentence", {"nargs": "+", "help": "for example: U3.P4 - R20 330 - D7 red - GND"}))  # fmt: skip
+    add("find", numbers.find_command, "find parts and nets", project, ("text", {"help": "reference, value or net"}))
+    add("swap", numbers.swap_command, "a plug-in module beside its bare chip", project, ("ref", {"help": "the part"}),
+        ("--apply", {"action": "store_true", "help": "replace one by the other"}))  # fmt: skip
+    add("route", boards.route_command, "place what is not placed and route the board", project)
+    add("check", boards.check_command, "board review: clearances, holes, missing copper", project)
+    add(
+        "fab",
+        boards.fab_command,
+        "write the fabrication zip",
+        project,
+        ("--out", {"help": "folder (default: in the project)"}),
+    )
+    add("quote", boards.quote_command, "prices and dates from all board houses", project)
+    add("assembly", boards.assembly_command, "the placing sequence", project, ("--variant", {"help": "fitted variant"}),
+        ("--order", {"default": SCHOOLS[0], "choices": SCHOOLS}))  # fmt: skip
+    add("reflow", boards.reflow_command, "simulate the heat profile", project,
+        ("--alloy", {"choices": ["leaded", "lead-free", "low-temperature"]}))  # fmt: skip
+    add("image", boards.image_command, "what is in a firmware image, and does it fit", ("file", {"help": "HEX or binary file"}),
+        ("--target", {"required": True}),
+        ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}))  # fmt: skip
+    add("flash", boards.flash_command, "flash boards and record them", project, ("--port", {"help": "serial port"}),
+        ("--simulate", {"action": "store_true", "help": "use the stand-in target"}),
+        ("--fault", {"default": "none", "choices": ["none", "silent", "identity", "drop", "bits"]}),
+        ("--serial", {"help": "one serial number, such as A-003"}), ("--boards", {"type": int, "help": "the first N"}))  # fmt: skip
+    add("bench", boards.bench_command, "measure boards against the generated plan and record them", project,
+        ("--simulate", {"action": "store_true", "help": "use the stand-in instruments"}),
+        ("--boards", {"type": int, "default": 1}), ("--meter", {"help": "VISA address"}),
+        ("--supply", {"help": "VISA address"}), ("--bus", {"help": "VISA address"}))  # fmt: skip
+    add("record", boards.record_command, "what happened to each board", project)
+    add("mark", sheet.mark_command, "what a resistor in the hand is, by its bands or its chip marking",
+        ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}))  # fmt: skip
+    add("schema", _schema, "write the JSON Schema of design.json", ("--out", {"default": "docs/design.schema.json"}))
+    add("shots", _shots, "draw each main view of the demo to PNG", ("--out", {"default": "shots"}))
+    return parser
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command and return its exit status."""
+    options = _parser().parse_args(arguments)
+    try:
+        status, data, text = options.handler(options)
+    except ZestyError as error:
+        message = {"error": error.message, "where": error.where, "hint": error.hint}
+        problems = [str(p) for p in getattr(error, "problems", [])]
+        if options.json:
+            print(json.dumps({**message, **({"problems": problems} if problems else {})}, ensure_ascii=False))
+        else:
+            print(str(error), file=sys.stderr)
+            for line in problems[1:]:
+                print(line, file=sys.stderr)
+        return BAD
+    print(json.dumps(data, ensure_ascii=False, indent=1) if options.json else text)
+    return status
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,188 @@
+"""Commands about the prototype and the circuit: import, review, solve, arrange, part kinds."""
+
+from __future__ import annotations
+
+import argparse
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.findings import with_acceptance
+from zesty_trace.core.quantities import say
+from zesty_trace.errors import InputError, ZestyError
+
+
+def new_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace import journey
+    from zesty_trace.core.design.edits import set_name
+    from zesty_trace.store.project import ProjectFolder
+
+    path = Path(a.project)
+    if a.demo:
+        design = journey.create_demo(path, date.today(), a.demo)
+    else:
+        design = set_name(Design(), a.name or path.name)
+        ProjectFolder.create(path, design).close()
+    return FINE, {"project": str(path), "name": design.name}, f"Made “{design.name}” in {path}"
+
+
+def _named(text: str) -> tuple[str, str]:
+    word, mark, kind_id = text.partition("=")
+    if not mark or not word.strip() or not kind_id.strip():
+        raise InputError(
+            f"“{text}” does not say what a word means", "--as", "Write --as 'ceramic cap=ceramic_capacitor'"
+        )
+    return word.strip(), kind_id.strip()
+
+
+def import_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace import journey
+    from zesty_trace.core.review.connections import unaccounted_pins
+    from zesty_trace.store.own import keep_names, load_names
+    from zesty_trace.store.project import ProjectFolder, read_project
+
+    path = Path(a.out)
+    exists = (path / "design.json").exists()
+    base = read_project(path).design if exists else Design(name=path.name)
+    catalogue = journey.project_catalogue(path if exists else None)
+    fresh = dict(_named(text) for text in a.names)
+    for kind_id in fresh.values():
+        catalogue.kind(kind_id)
+    known = keep_names(fresh) if fresh else load_names()
+    design = journey.import_files(Path(a.parts), Path(a.wiring), catalogue, base, known)
+    if exists:
+        edit(a.out, lambda _d, _c: design)
+    else:
+        ProjectFolder.create(path, design).close()
+    loose = len(unaccounted_pins(design, catalogue))
+    data = {"project": str(path), "parts": len(design.parts), "nets": len(design.nets), "unaccounted_pins": loose}
+    return FINE, data, f"{len(design.parts)} parts, {len(design.nets)} nets, {loose} pins not accounted for"
+
+
+def export_command(a: argparse.Namespace) -> Answer:
+    """Write the two tables and the netlist, as a table and as JSON."""
+    from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
+    from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring
+    from zesty_trace.store.project import write_atomically
+
+    design, _, catalogue = load(a.project)
+    out = Path(a.out)
+    out.mkdir(parents=True, exist_ok=True)
+    texts = {
+        "parts.csv": export_parts(design), "wiring.csv": export_wiring(design),
+        "netlist.csv": netlist_csv(design, catalogue), "netlist.json": netlist_json(design, catalogue),
+    }  # fmt: skip
+    for name, text in texts.items():
+        write_atomically(out / name, text.encode())
+    data = {name.replace(".", "_") if "netlist" in name else name.split(".")[0]: str(out / name) for name in texts}
+    return FINE, data, f"Wrote {', '.join(texts)} in {out}"
+
+
+def review_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.review.rules import review
+
+    design, _, catalogue = load(a.project)
+    findings = with_acceptance(review(design, catalogue), design.accepted)
+    return verdict(findings), [f.as_dict() for f in findings], say_findings(findings)
+
+
+def mend_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.review.rules import review
+
+    done: list[str] = []
+
+    def mend_all(design: Design, catalogue: Any) -> Design:
+        tried: set[str] = set()
+        while True:
+            open_ = [f for f in review(design, catalogue) if f.mend and f.identity not in tried]
+            chosen = next((f for f in open_ if not a.rule or f.rule == a.rule), None)
+            if chosen is None or chosen.mend is None:
+                return design
+            tried.add(chosen.identity)
+            design = chosen.mend.apply(design)
+            done.append(chosen.mend.label)
+
+    edit(a.project, mend_all)
+    return FINE, {"mended": done}, "\n".join(f"Mended: {d}" for d in done) or "Nothing to mend."
+
+
+def solve_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.circuit.analysis import analyse, monte_carlo
+    from zesty_trace.core.circuit.build import build_network
+    from zesty_trace.core.circuit.solver import floating_nodes
+
+    design, _, catalogue = load(a.project)
+    analysis = analyse(design, catalogue)
+    names = [s.name for s in analysis.states]
+    state = next((s for s in analysis.states if s.name == (a.state or names[-1])), None)
+    if state is None:
+        raise ZestyError(f"There is no state “{a.state}”", "--state", f"Known: {', '.join(names)}")
+    operating = analysis.operating(state)
+    volts = {n: v for n, v in operating.net_voltages().items() if n in design.nets}
+    heats = analysis.heats()
+    loose = floating_nodes(operating.solution.compiled.network)
+    data = {
+        "state": state.name,
+        "floating": [n for n in loose if n in design.nets],
+        "states": names, "volts": volts, "iterations": operating.solution.iterations,
+        "residual_a": operating.solution.residual_a,
+        "temperatures_c": {h.ref: h.temperature_c for h in heats},
+    }  # fmt: skip
+    lines = [f"State: {state.name}"] + [f"{n:14} {say(v, 'V')}" for n, v in volts.items()]
+    if a.tolerance:
+        _, spreads = monte_carlo(build_network(design, catalogue, state), a.tolerance)
+        data["spread"] = {
+            n: {"low": s.low, "median": s.nominal, "high": s.high} for n, s in spreads.items() if n in volts
+        }
+        lines.append(f"Spread of {a.tolerance} boards, all but 1 in 1000 on each side:")
+        lines += [f"{n:14} {say(s.low, 'V')} to {say(s.high, 'V')}" for n, s in spreads.items() if n in volts]
+    lines += [f"{h.ref:14} {h.temperature_c:.0f} °C of {h.limit_c:.0f} °C ({say(h.power_w, 'W')})" for h in heats]
+    return FINE, data, "\n".join(lines)
+
+
+def sample_count(text: str) -> int:
+    count = int(text)
+    if not 2 <= count <= 1_000_000:
+        raise argparse.ArgumentTypeError("between 2 and 1,000,000 samples")
+    return count
+
+
+def arrange_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.schematic.arrange import arrange
+    from zesty_trace.core.schematic.wires import wire_quality
+
+    design, _, catalogue = load(a.project)
+    sheet = arrange(design, catalogue)
+    quality = wire_quality(sheet.wires, sheet.symbols)
+    data = {
+        "width": sheet.width,
+        "height": sheet.height,
+        "symbols": len(sheet.symbols),
+        "tags": len(sheet.tags),
+        **quality,
+    }
+    bad = quality["overlaps"] or quality["through parts"]
+    return (FOUND if bad else FINE), data, "\n".join(f"{name:14} {count}" for name, count in data.items())
+
+
+def part_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.catalogue.kinds import read_kinds, shipped
+
+    path = Path(a.file)
+    kinds = read_kinds(path, shipped())
+    data = [{"id": k.id, "title": k.title, "pins": len(k.pins), "packages": list(k.packages)} for k in kinds.values()]
+    return FINE, data, "\n".join(f"{k.id}: {k.title}, {len(k.pins)} pins" for k in kinds.values())
+
+
+def mark_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.catalogue.markings import nearest, read_bands, read_chip
+
+    words = " ".join(a.marking)
+    if any(c.isalpha() for c in words) and len(words) > 5:
+        ohm, tolerance = read_bands(words)
+        data = {"ohm": ohm, "tolerance": tolerance, "e24": nearest(ohm) if ohm else 0.0}
+        return FINE, data, f"{say(ohm, 'Ω')} ± {tolerance:.3%}"
+    ohm = read_chip(words)
+    return FINE, {"ohm": ohm, "e24": nearest(ohm) if ohm else 0.0}, say(ohm, "Ω")
