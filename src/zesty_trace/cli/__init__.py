@@ -143,7 +143,3 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return BAD
     print(json.dumps(data, ensure_ascii=False, indent=1) if options.json else text)
     return status
-
-
-if __name__ == "__main__":
-    sys.exit(main())

@@ -58,6 +58,7 @@ def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState
         sleepers = frozenset(r for r in design.parts if "i_sleep" in kind_of(design, catalogue, r).model)
         if sleepers:
             empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0))
+        empty.append(OperatingState("on the cell", everything, supply_v=0.0))
         empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
     lights = frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.get("light"))
     dark = [OperatingState("lights dark", asleep=lights)] if lights else []

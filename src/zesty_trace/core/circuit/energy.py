@@ -129,8 +129,8 @@ def proposed_timeline(design: Design, catalogue: Catalogue) -> tuple[Moment, ...
     states = operating_states(design, catalogue)
     names = [s.name for s in states if s.cell_pct is None]
     if any(s.asleep for s in states) and any(kind_of(design, catalogue, r).ocv for r in design.parts):
-        awake = next((s.name for s in reversed(states) if not s.asleep and s.cell_pct is None), names[-1])
         sleep = next(s.name for s in states if s.asleep)
+        awake = next((s.name for s in states if not s.asleep and s.cell_pct is None and s.supply_v == 0.0), names[-1])
         return Moment(state=sleep, seconds=60.0), Moment(state=awake, seconds=1.0)
     return tuple(Moment(state=n, seconds=1.0) for n in names)
 
