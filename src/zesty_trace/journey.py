@@ -23,7 +23,7 @@ from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, shipped, with_user_parts
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole, to_json
-from zesty_trace.core.findings import Finding, Severity, with_acceptance
+from zesty_trace.core.findings import Finding, Mend, Severity, with_acceptance
 from zesty_trace.core.firmware.image import Image, fit_findings, pages_of, read_image
 from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.ordering.houses import load_houses
@@ -32,7 +32,7 @@ from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm, nm
 from zesty_trace.core.review.prototype import prototype_findings
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.schematic.wiring_csv import import_prototype, own_supply_v
 from zesty_trace.devices.instruments import ScpiBench
 from zesty_trace.devices.usart_bootloader import Bootloader, Link, blocks_of, flash_image, open_port
 from zesty_trace.errors import DeviceError, EditError, InputError, StoreError, ZestyError
@@ -175,6 +175,25 @@ def brief_findings(design: Design, catalogue: Catalogue, today: date | None = No
         add("date", f"The boards were needed by {needed:%d %b %Y}", "That day is over: set a new one.")
     if b.budget_eur <= 0:
         add("budget", "There is no budget", "Set what the boards may cost.")
+    own = own_supply_v(design.parts, catalogue)
+    if own and abs(own - b.supply_v) > 0.5:
+        why = "Every voltage and all the heat are worked out from the supply."
+        mend = Mend(f"Set the supply to {own:g} V", lambda d: edits.set_brief(d, supply_v=own))
+        title = f"The brief says {b.supply_v:g} V, the inlet gives {own:g} V"
+        detail = "Nothing on the board asks the source for more. Set the supply, or add a negotiation chip."
+        found.append(
+            Finding(
+                "brief",
+                "own supply",
+                Severity.FIX,
+                title,
+                detail,
+                why,
+                "USB Type-C: 5 V by default",
+                "brief",
+                mend=mend,
+            )
+        )
     for hole in b.template:
         if not (0 <= hole.x_nm <= b.case_width_nm and 0 <= hole.y_nm <= b.case_height_nm):
             add(

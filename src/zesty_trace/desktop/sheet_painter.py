@@ -56,6 +56,7 @@ def text_font(bold: bool = False, quarter_px: int = 80, dpi: int = 0) -> QFont:
     else:
         font.setPixelSize(quarter_px // 4)
     font.setBold(bold)
+    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # widths that follow the size exactly
     return font
 
 
@@ -401,7 +402,8 @@ class SheetPainter:
                 self._text(p, right - 0.35, y, pin.name, size, color, "right", False, 0.0, hide)
             else:
                 edge = top + 0.85 if pin.side == "top" else bottom - 0.85
-                self._text(p, x, edge, pin.name, min(size, across[pin.side]), color, "center", False, 0.0, hide)
+                fits = min(size, across[pin.side])
+                self._text(p, x, edge, pin.name, fits, color, "center", False, 0.0, max(hide, 3.6))
             if connected and pin.side in wide:
                 self._text(
                     p, x, y - 0.55, pin.number, 0.62, "muted", "right" if pin.side == "left" else "left", hide_px=5.0

@@ -159,13 +159,19 @@ class Catalogue(msgspec.Struct, frozen=True):
         raise InputError(f"There is no package “{package_id}”", package_id, suggest(package_id, self.packages))
 
 
+MOST_NAMED = 16
+
+
 def suggest(word: str, choices: Iterable[str]) -> str:
     """Return a hint with the nearest known words."""
     from difflib import get_close_matches
 
     known = sorted(choices)
     near = get_close_matches(word, known, n=3, cutoff=0.5)
-    return f"Did you mean {' or '.join(near)}?" if near else f"Known: {', '.join(known)}"
+    if near:
+        return f"Did you mean {' or '.join(near)}?"
+    more = f" … ({len(known)} in all)" if len(known) > MOST_NAMED else ""
+    return f"Known: {', '.join(known[:MOST_NAMED])}{more}"
 
 
 def _load_file(text: str, where: str, shape: type[Any]) -> dict[str, Any]:

@@ -30,6 +30,7 @@ RAIL_STEP = 2
 RAIL_MIN_PINS = 4
 LABEL_UNITS = 1.1
 MARGIN = 3
+UNDER_TITLE = 3  # rows from a band's last supply line to its parts: the block's title stands there
 
 
 @dataclass
@@ -414,7 +415,7 @@ def arrange(design: Design, catalogue: Catalogue, page: Page | None = None) -> S
         first = top + len(used) * RAIL_STEP
         high = min(c.extent()[1] for c in row)
         low = max(c.extent()[3] for c in row)
-        base = first + 2 - high
+        base = first + UNDER_TITLE - high
         x, last_block = MARGIN, ""
         for cluster in row:
             x0, _, x1, _ = cluster.extent()

@@ -68,9 +68,6 @@ def preview_import(
     for word, lines in words.items():
         used = tuple(refs.get(line, "") for line in lines)
         unknown.append(Unknown(word, used, tuple(guess_kinds(word, used, catalogue))))
-    if unknown:
-        missing = {r for u in unknown for r in u.refs}
-        rest = [p for p in rest if not any(p.text.startswith(f"{r} ") for r in missing)]  # they follow from the kinds
     return Preview(None, tuple(unknown), tuple(rest))
 
 

@@ -11,6 +11,7 @@ from zesty_trace.core.schematic.symbols import SymbolPin
 
 HALF_HIGH = 1.3  # of one or two lines beside a part, grid units
 LETTER = 0.66  # width of a bold letter as a share of its size
+WIDE_LETTER = 0.72  # of names in capitals, as pins have
 TAG_LETTER = 0.82
 FAR = 99.0
 
@@ -57,5 +58,5 @@ def row_size(pins: list[SymbolPin], wanted: float) -> float:
     size = wanted
     ordered = sorted(pins, key=lambda p: p.x)
     for a, b in itertools.pairwise(ordered):
-        size = min(size, (b.x - a.x - 0.35) / (LETTER * (len(a.name) + len(b.name)) / 2))
+        size = min(size, (b.x - a.x) / (WIDE_LETTER * (len(a.name) + len(b.name)) / 2 + 0.4))
     return size

@@ -13,9 +13,11 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from msgspec.structs import replace
+
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, suggest
 from zesty_trace.core.design.edits import NET_NAME
-from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.design.model import Brief, Design, Part, Pin
 from zesty_trace.core.quantities import leading_value
 from zesty_trace.errors import InputError
 
@@ -69,14 +71,13 @@ def import_prototype(
     problems of both files.
     """
     problems: list[Problem] = []
-    parts = _read_parts(parts_text, files[0], catalogue, problems, names or {})
-    nets, free = _read_wiring(wiring_text, files[1], catalogue, parts, problems)
+    unread: set[str] = set()
+    parts = _read_parts(parts_text, files[0], catalogue, problems, names or {}, unread)
+    nets, free = _read_wiring(wiring_text, files[1], catalogue, parts, problems, unread)
     if problems:
         raise ImportFailed(problems)
     base = base or Design()
     variants = tuple(dict.fromkeys(v for p in parts.values() for v in p.variants))
-    from msgspec.structs import replace
-
     board = replace(
         base.board,
         placements={r: p for r, p in base.board.placements.items() if r in parts},
@@ -86,6 +87,7 @@ def import_prototype(
     )
     return replace(
         base,
+        brief=base.brief if base.parts else with_own_supply(base.brief, parts, catalogue),
         board=board,
         parts=parts,
         nets={name: tuple(sorted(pins)) for name, pins in nets.items()},
@@ -93,6 +95,20 @@ def import_prototype(
         variants=base.variants if set(variants) <= set(base.variants) else (*base.variants, *variants),
         sheet={},
     )
+
+
+def own_supply_v(parts: Mapping[str, Part], catalogue: Catalogue) -> float | None:
+    """Return the voltage that an inlet gives by itself, with nothing on the board to negotiate another; else None."""
+    kinds = [catalogue.kinds[p.kind] for p in parts.values() if p.kind in catalogue.kinds]
+    if any(k.choices for k in kinds):
+        return None
+    return next((k.facts["gives_v"] for k in kinds if "gives_v" in k.facts), None)
+
+
+def with_own_supply(brief: Brief, parts: Mapping[str, Part], catalogue: Catalogue) -> Brief:
+    """Return a brief in which nobody has set the supply yet with that of the inlet."""
+    volt = own_supply_v(parts, catalogue)
+    return replace(brief, supply_v=volt) if volt and brief.supply_v == Brief().supply_v else brief
 
 
 def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]) -> list[tuple[int, dict[str, str]]]:
@@ -135,8 +151,9 @@ def _delimiter(text: str) -> str:
 
 
 def _read_parts(
-    text: str, file: str, catalogue: Catalogue, problems: list[Problem], names: Mapping[str, str]
+    text: str, file: str, catalogue: Catalogue, problems: list[Problem], names: Mapping[str, str], unread: set[str]
 ) -> dict[str, Part]:
+    """Return the parts; references whose kind is not known go into `unread`."""
     parts: dict[str, Part] = {}
     for line, row in _rows(text, file, PART_COLUMNS, problems):
         ref, kind_id = row["ref"], row["kind"]
@@ -153,6 +170,7 @@ def _read_parts(
         if kind_id not in catalogue.kinds:
             hint = suggest(kind_id, catalogue.kinds)
             problems.append(Problem(file, line, "kind", f"there is no part kind “{kind_id}”", hint))
+            unread.add(ref)
             continue
         kind = catalogue.kinds[kind_id]
         package = row.get("package") or kind.packages[0]
@@ -182,7 +200,7 @@ def value_problem(kind: Kind, value: str) -> tuple[str, str] | None:
 
 
 def _read_wiring(
-    text: str, file: str, catalogue: Catalogue, parts: dict[str, Part], problems: list[Problem]
+    text: str, file: str, catalogue: Catalogue, parts: dict[str, Part], problems: list[Problem], unread: set[str]
 ) -> tuple[dict[str, set[Pin]], set[Pin]]:
     nets: dict[str, set[Pin]] = {}
     free: set[Pin] = set()
@@ -194,6 +212,8 @@ def _read_wiring(
                 Problem(file, line, "net", f"“{net}” cannot name a net", "Use letters, digits, _ + - / . #")
             )
             continue
+        if ref in unread:
+            continue  # its kind is what has to be put right
         if ref not in parts:
             problems.append(
                 Problem(file, line, "ref", f"{ref or 'nothing'} is not in the parts table", suggest(ref, parts))
