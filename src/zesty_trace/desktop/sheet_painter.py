@@ -12,7 +12,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
-from zesty_trace.core.schematic.labels import LETTER, LabelRooms, row_size, size_in_room
+from zesty_trace.core.schematic.labels import WIDE_LETTER, LabelRooms, row_size, size_in_room
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.desktop import theme
 
@@ -394,7 +394,7 @@ class SheetPainter:
             x, y = s.pin_at(pin)
             connected = Pin(s.ref, pin.number) in self._nets
             if pin.side in wide and connected:
-                wide[pin.side] = max(wide[pin.side], 0.35 + len(pin.name) * far * LETTER)
+                wide[pin.side] = max(wide[pin.side], 0.35 + len(pin.name) * far * WIDE_LETTER)
             size, color, hide = (far, "ink", 0.0) if connected else (0.85, "muted", 4.5)
             if pin.side == "left":
                 self._text(p, left + 0.35, y, pin.name, size, color, "left", False, 0.0, hide)
@@ -410,7 +410,7 @@ class SheetPainter:
                 )
         size = max(1.7, REF_PX / self._zoom)
         room = right - left - wide["left"] - wide["right"]
-        if kind.connector or room < len(s.ref) * size * LETTER + 0.6:
+        if kind.connector or room < len(s.ref) * size * WIDE_LETTER + 0.8:
             self._text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
             return
         middle = (left + wide["left"] + right - wide["right"]) / 2

@@ -126,7 +126,11 @@ class _Arranger:
         top = first if self.rank(self.net(ref, first.number)) <= self.rank(self.net(ref, second.number)) else second
         return symbols.upright(kind, top.number)
 
-    def big(self, ref: str, members: Iterable[str]) -> Symbol:
+    def big(self, ref: str, members: Iterable[str], facing: Mapping[str, int] | None = None, way: int = 1) -> Symbol:
+        """Return the symbol of a part that is no small one.
+
+        Pins in `facing` (number -> order) look at the part on whose `way` side this one stands: they meet it row by row.
+        """
         kind = self.kind(ref)
         if symbols.look_of(kind) == "switch":
             common = self.net(ref, kind.pins[[p.name in ("S", "E") for p in kind.pins].index(True)].number)
@@ -136,16 +140,31 @@ class _Arranger:
         inside = set(members)
         sides: dict[Side, list[tuple[PinSpec, int]]] = {"left": [], "right": [], "top": [], "bottom": []}
         spare: list[PinSpec] = []
+        facing = facing or {}
+        toward: Side = "left" if way > 0 else "right"
         for spec in kind.pins:
-            side = self._side(ref, kind, spec)
+            side = toward if spec.number in facing else self._side(ref, kind, spec)
             if side is None:
                 spare.append(spec)
             else:
                 sides[side].append((spec, self._rows(ref, spec, inside)))
+        sides[toward].sort(key=lambda p: facing.get(p[0].number, len(facing)))
         for spec in spare:
             side = "left" if sum(r for _, r in sides["left"]) <= sum(r for _, r in sides["right"]) else "right"
             sides[side].append((spec, 1))
         return symbols.box(sides, len(ref) + 1 if kind.connector else 9)
+
+    def _facing(self, ref: str, host: tuple[str, Symbol] | None, way: int) -> dict[str, int]:
+        """Return the pins of a part that share a net with pins on the near side of its host, in the host's order."""
+        if host is None:
+            return {}
+        near = [p for p in host[1].pins if p.side == ("right" if way > 0 else "left")]
+        nets = {self.net(host[0], p.number): p.y for p in near}
+        shared = {
+            spec.number: nets[net] for spec in self.kind(ref).pins
+            if (net := self.net(ref, spec.number)) and net not in self.rail_set and net in nets
+        }  # fmt: skip
+        return shared if len(shared) > 1 else {}
 
     def _side(self, ref: str, kind: Kind, spec: PinSpec) -> Side | None:
         net = self.net(ref, spec.number)
@@ -205,7 +224,9 @@ class _Arranger:
                 best = min(best, score) if best else score
         return best[2] if best else ""
 
-    def _walk(self, cluster: _Cluster, net: str, x: int, y: int, way: int) -> None:
+    def _walk(
+        self, cluster: _Cluster, net: str, x: int, y: int, way: int, host: tuple[str, Symbol] | None = None
+    ) -> None:
         """Place everything of the cluster that hangs on `net`, from (x, y) on, to the right (way 1) or left (-1)."""
         waiting = [p for p in self.design.nets.get(net, ()) if p.ref in cluster.refs and p.ref not in cluster.placed]
         for pin in waiting:
@@ -217,9 +238,9 @@ class _Arranger:
                 continue
             if self.small(pin.ref):
                 x_after = self._series(cluster, pin, x, row, way)
-                self._walk(cluster, self._far(pin), x_after, row, way)
+                self._walk(cluster, self._far(pin), x_after, row, way, host)
             else:
-                self._big_at_pin(cluster, pin, x, row, way)
+                self._big_at_pin(cluster, pin, x, row, way, host)
             row += 6
 
     def _far(self, pin: Pin) -> str:
@@ -241,8 +262,10 @@ class _Arranger:
     def _put_upright(self, cluster: _Cluster, ref: str, x: int, y: int) -> None:
         self._put(cluster, ref, self.stand(ref), x, y, 1)
 
-    def _big_at_pin(self, cluster: _Cluster, pin: Pin, x: int, y: int, way: int) -> None:
-        symbol = self.big(pin.ref, cluster.refs)
+    def _big_at_pin(
+        self, cluster: _Cluster, pin: Pin, x: int, y: int, way: int, host: tuple[str, Symbol] | None
+    ) -> None:
+        symbol = self.big(pin.ref, cluster.refs, self._facing(pin.ref, host, way), way)
         at = symbol.pin(pin.number)
         self._put_big(cluster, pin.ref, x + 3 * way - at.x, y - at.y, symbol, way)
 
@@ -254,9 +277,9 @@ class _Arranger:
             if not net or net in self.rail_set:
                 continue
             if pin.side == "left":
-                self._walk(cluster, net, x + pin.x, y + pin.y, -1)
+                self._walk(cluster, net, x + pin.x, y + pin.y, -1, (ref, symbol))
             else:
-                self._walk(cluster, net, x + pin.x, y + pin.y, 1)
+                self._walk(cluster, net, x + pin.x, y + pin.y, 1, (ref, symbol))
         for other in cluster.refs:
             if other not in cluster.placed and self.small(other) and self._bypasses(cluster, other) == ref:
                 self._bypass(cluster, other, x, y, symbol)
@@ -355,19 +378,27 @@ class _Arranger:
         for cluster in clusters:
             blocks.setdefault(cluster.block, []).append(cluster)
         order = {name: k for k, name in enumerate(blocks)}
-        units = [
-            u for name in sorted(blocks, key=lambda n: -_tall(blocks[n])) for u in _split(blocks[name], band_width)
-        ]
         rows: list[list[_Cluster]] = []
-        for unit in units:
-            row = next((r for r in rows if _wide(r) + _wide(unit) <= band_width), None)
-            if row is None:
-                rows.append(list(unit))
-            else:
-                row += unit
-        for row in rows:
-            row.sort(key=lambda c: order[c.block])
-        return sorted(rows, key=lambda r: order[r[0].block])
+        keys: list[tuple[int, int]] = []  # where a row comes: the order of its first block, the run of a cut block
+        cut: set[int] = set()
+        for name in sorted(blocks, key=lambda n: -_tall(blocks[n])):
+            place = order[name]
+            runs = _split(blocks[name], band_width)
+            for k, unit in enumerate(runs):
+                row = None
+                if len(runs) == 1:  # the runs of a cut block stay below each other, and nothing earlier joins them
+                    near = (n for n, r in enumerate(rows) if _wide(r) + _wide(unit) <= band_width)
+                    row = next((n for n in near if n not in cut or place > keys[n][0]), None)
+                if row is None:
+                    cut |= {len(rows)} if len(runs) > 1 else set()
+                    rows.append(list(unit))
+                    keys.append((place, k))
+                else:
+                    rows[row] += unit
+                    keys[row] = min(keys[row], (place, 0)) if row not in cut else keys[row]
+        for each in rows:
+            each.sort(key=lambda c: order[c.block])
+        return [rows[n] for n in sorted(range(len(rows)), key=keys.__getitem__)]
 
 
 def _volts(design: Design, catalogue: Catalogue) -> Mapping[str, float]:

@@ -6,7 +6,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import SWITCHES, ground_net, kind_of, spec_of, supply_nets
 from zesty_trace.core.design.model import Design, Pin
 
-ORDER = ("Power", "Controller", "Bus", "Display", "Outputs", "Panel", "Ports", "Other")
+ORDER = ("Power", "Controller", "Bus", "Display", "Lights", "Outputs", "Panel", "Ports", "Other")
 
 
 def propose_blocks(design: Design, catalogue: Catalogue) -> dict[str, str]:
@@ -56,6 +56,8 @@ class _Proposal:
             return "Controller"
         if model in SWITCHES:
             return "Switch"
+        if kind.facts.get("light"):
+            return "Lights"
         if kind.bus and kind.bus.role == "device":
             return "Display" if kind.connector else "Bus"
         if kind.external or kind.prefix == "BZ":

@@ -229,7 +229,12 @@ class _Router:
             self._tag_group(net, pins, tree)
 
     def _tag_group(self, net: str, pins: list[Pin], tree: set[Spot]) -> None:
-        """Give a wired group one tag, at the end of a short wire of its own."""
+        """Give a wired group one tag."""
+        if not self._tag_apart(net, pins, tree):
+            self._tag(net, pins[0])
+
+    def _tag_apart(self, net: str, pins: list[Pin], tree: set[Spot]) -> bool:
+        """Put a tag at the end of a short wire of its own, near one of the pins; whether there was room for it."""
         length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2
         choices = []
         for pin in pins:
@@ -254,9 +259,8 @@ class _Router:
                 self._lay(net, path)
                 self._reserve(net, strip[1:])
                 self.tags.append(Tag(net, spot, name, pin, self.marks.get(net, "")))
-                return
-        for pin in pins[:1]:
-            self._tag(net, pin)
+                return True
+        return False
 
     def _reserve(self, net: str, cells: list[Spot]) -> None:
         for x, y in cells:
@@ -264,9 +268,13 @@ class _Router:
                 self.grid.body[y * self.grid.width + x] = 1
 
     def _tag(self, net: str, pin: Pin) -> None:
+        """Put a tag at a pin, or where its name would run into something, at the end of a short wire."""
         (x, y), side, _ = self.pins[pin]
         dx, dy = OUTWARD[side]
         length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2 if dx else 2
+        free = self.grid.free_strip([(x + dx * k, y + dy * k) for k in range(1, length)])
+        if not free and self._tag_apart(net, [pin], {(x, y)}):
+            return
         self._reserve(net, [(x + dx * k, y + dy * k) for k in range(1, length)])
         self.tags.append(Tag(net, (x, y), side, pin, self.marks.get(net, "")))
 
