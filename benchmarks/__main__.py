@@ -16,23 +16,25 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import numpy as np
 
+from benchmarks.edit_to_screen import measure as edit_to_screen
+from benchmarks.large import demo, large, mended
 from zesty_trace import journey
 from zesty_trace.core.bench.plan import make_plan
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import route
-from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.catalogue.kinds import Catalogue, shipped
 from zesty_trace.core.circuit.analysis import sampled_scale
 from zesty_trace.core.circuit.build import build_network, junction_values
 from zesty_trace.core.circuit.network import Compiled, Element, Network, compile_network
-from zesty_trace.core.circuit.solver import _assemble, solve
+from zesty_trace.core.circuit.solver import _assemble, _conductances, solve
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.layers import all_files
 from zesty_trace.core.fabrication.read_back import read_gerber
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.wires import wire_quality
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.stations import DEMOS
 
 EMPTY = """
 import time; start = time.perf_counter()
@@ -103,11 +105,13 @@ def fsolve_each_s(network: Network, samples: int = 5) -> float:
     start = time.perf_counter()
     for k in range(samples):
         compiled = compile_network(network, {key: f[k : k + 1] for key, f in scale.items()})
-        x = np.zeros(compiled.size)
+        x, fixed = np.zeros(compiled.size), _conductances(compiled, 1e-12)
         for share in np.linspace(0.02, 1.0, 50):
 
-            def residual(y: np.ndarray, share: float = float(share), circuit: Compiled = compiled) -> np.ndarray:
-                return _assemble(circuit, y[None, :], y[None, :], 1e-12, share)[0][0]
+            def residual(
+                y: np.ndarray, share: float = float(share), circuit: Compiled = compiled, fixed: np.ndarray = fixed
+            ) -> np.ndarray:
+                return _assemble(circuit, y[None, :], y[None, :], share, fixed)[0][0]
 
             x, _, good, words = fsolve(residual, x, full_output=True, xtol=1e-12)
         if good != 1 and np.abs(residual(x)).max() > 1e-7:
@@ -115,15 +119,35 @@ def fsolve_each_s(network: Network, samples: int = 5) -> float:
     return (time.perf_counter() - start) / samples
 
 
+def _large_rows(catalogue: Catalogue) -> list[tuple[str, str]]:
+    """Return the figures of a design of 150 parts."""
+    design = large(catalogue)
+    pins = sum(len(catalogue.kind(p.kind).pins) for p in design.parts.values())
+    name = f"{len(design.parts)} parts, {pins} pins"
+    review(design, catalogue)
+    fresh = iter(edits.set_brief(design, ambient_c=20 + k / 10) for k in range(30))
+    rows = [
+        (f"{name}: review, nothing kept", f"{median_s(lambda: review(next(fresh), catalogue), 9) * 1e3:.0f} ms"),
+        (f"{name}: arranged anew", f"{median_s(lambda: arrange(design, catalogue), 3):.2f} s"),
+    ]
+    return rows + [(f"{name}: {edit}, on screen", f"{took * 1e3:.0f} ms") for edit, took in edit_to_screen().items()]
+
+
+def _sheet_rows(catalogue: Catalogue) -> list[tuple[str, str]]:
+    """Return how well the sheets of the demos are drawn."""
+    designs = {name: mended(demo(name, catalogue), catalogue) for name in DEMOS}
+    rows = []
+    for name, design in {**designs, "150 parts": large(catalogue)}.items():
+        sheet = arrange(design, catalogue)
+        quality = ", ".join(f"{v} {k}" for k, v in wire_quality(sheet.wires, sheet.symbols).items())
+        rows.append((f"sheet of {name}", f"{quality}, {len(sheet.tags)} tags, {sheet.width} x {sheet.height} units"))
+    return rows
+
+
 def main() -> None:
     """Print the table."""
     catalogue = shipped()
-    root = journey.files("zesty_trace") / "data" / "demo" / "proofing"
-    texts = [(root / n).read_text("utf-8") for n in ("parts.csv", "wiring.csv")]
-    design = import_prototype(texts[0], texts[1], catalogue, journey.demo_base(date.today()))
-    for finding in review(design, catalogue):
-        if finding.mend:
-            design = finding.mend.apply(design)
+    design = mended(demo("proofing", catalogue), catalogue)
     network = build_network(design, catalogue)
     rows: list[tuple[str, str]] = []
     solve(network)
@@ -140,6 +164,7 @@ def main() -> None:
     loop = fsolve_each_s(network_40)
     rows.append(("10,000 samples, 41 nodes, 20 diodes", f"{took:.2f} s, residual at most {batch.residual_a:.0e} A"))
     rows.append(("the same by a loop of fsolve", f"{loop * 1e4:.0f} s, ratio {loop * 1e4 / took:.0f}"))
+    rows += _large_rows(catalogue)
     placed = place_rest(design, catalogue)
     rows.append(("place 60 parts", f"{median_s(lambda: place_rest(design, catalogue), 2):.2f} s"))
     result = route(placed, catalogue)
@@ -160,10 +185,7 @@ def main() -> None:
     empty, ours = start_ratio()
     rows.append(("first window, empty Qt window", f"{empty:.2f} s"))
     rows.append(("first window, ours", f"{ours:.2f} s, ratio {ours / empty:.2f}"))
-    sheet = arrange(design, catalogue)
-    quality = wire_quality(sheet.wires, sheet.symbols)
-    rows.append(("sheet of the demo", ", ".join(f"{v} {k}" for k, v in quality.items())))
-    rows.append(("sheet of the demo, size", f"{sheet.width} x {sheet.height} units, {len(sheet.tags)} tags"))
+    rows += _sheet_rows(catalogue)
     rows.append(
         ("board of the demo", f"{len(result.design.board.tracks)} tracks, {len(result.design.board.vias)} vias")
     )

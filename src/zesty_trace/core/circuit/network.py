@@ -122,7 +122,8 @@ class Scatter:
 class Compiled:
     """A network ready for the solver. N nodes without ground, M branches; unknowns are N + M, ground is row N + M.
 
-    `residual` and `jacobian` scatter, group by group, terminal currents, branch equations, and their derivatives.
+    `residual` and `jacobian` scatter, bent group by bent group, terminal currents, branch equations, and their
+    derivatives; `ohmic` scatters the conductances of the resistors, which stay the same from step to step.
     """
 
     network: Network
@@ -132,6 +133,12 @@ class Compiled:
     size: int
     residual: Scatter
     jacobian: Scatter
+    ohmic: Scatter
+
+    @property
+    def bent(self) -> tuple[Group, ...]:
+        """The groups that are not plain resistors."""
+        return tuple(g for g in self.groups if g.type != "resistor")
 
 
 def compile_network(network: Network, scale: Mapping[tuple[int, str], FloatArray] | None = None) -> Compiled:
@@ -185,10 +192,13 @@ def _compile(network: Network, batch: int, values: Callable[[tuple[int, ...], st
         nodes = np.array([[rows[n] for n in network.elements[i].nodes] for i in index], dtype=np.int64)
         branch = np.array([branch_row[i] for i in index if i in branch_row], dtype=np.int64)
         groups.append(Group(kind, index, nodes, branch, values(index, kind)))
-    residual, jacobian = _places(groups, size + 1)
+    residual, jacobian = _places([g for g in groups if g.type != "resistor"], size + 1)
+    _, ohmic = _places([g for g in groups if g.type == "resistor"], size + 1)
+    square = (size + 1) ** 2
     return Compiled(
-        network, names, tuple(groups), batch, size, Scatter(residual, size + 1), Scatter(jacobian, (size + 1) ** 2)
-    )
+        network, names, tuple(groups), batch, size, Scatter(residual, size + 1), Scatter(jacobian, square),
+        Scatter(ohmic, square),
+    )  # fmt: skip
 
 
 def _places(groups: list[Group], width: int) -> tuple[IntArray, IntArray]:

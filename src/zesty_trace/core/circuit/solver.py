@@ -8,6 +8,7 @@ fails, a conductance to ground is stepped down (gmin stepping), then the sources
 from __future__ import annotations
 
 import itertools
+import math
 import os
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
@@ -17,7 +18,7 @@ from types import MappingProxyType
 
 import numpy as np
 
-from zesty_trace.core.circuit.devices import EQUATIONS, THERMAL_V, ZENER_SLOPE_V
+from zesty_trace.core.circuit.devices import BODY_DIODE_A, EQUATIONS, THERMAL_V, ZENER_SLOPE_V
 from zesty_trace.core.circuit.network import (
     BoolArray,
     Compiled,
@@ -37,8 +38,9 @@ MAX_STEPS = 120
 RESIDUAL_A = 1e-10
 STEP_V = 1e-9
 LAST_STEP_V = 1e-4
-CHUNK = 500
-_Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float]  # plus, minus, n V_T, offset
+CHUNK = 250
+# plus, minus, n V_T, offset, knee
+_Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float, FloatArray | float]
 
 
 @dataclass(frozen=True)
@@ -175,7 +177,7 @@ def _solve(compiled: Compiled, start: FloatArray | None) -> Solution:
         x, good = _step_gmin(compiled, x, good)
     if not good.all():
         x, good = _step_sources(compiled, x, good)
-    residual, _, currents = _assemble(compiled, x, x, GMIN_S, 1.0)
+    residual, _ = _assemble(compiled, x, x, 1.0, _conductances(compiled, GMIN_S))
     if not good.all():
         raise SolveError(
             f"The circuit does not settle ({int((~good).sum())} of {compiled.batch} samples)",
@@ -183,7 +185,7 @@ def _solve(compiled: Compiled, start: FloatArray | None) -> Solution:
             "Check the parts on these nets for a missing value or a wrong connection",
         )
     worst = float(np.abs(residual[:, : len(compiled.names)]).max(initial=0.0))
-    return Solution(compiled, x, currents, worst, steps)
+    return Solution(compiled, x, terminal_currents(compiled, x), worst, steps)
 
 
 def _in_chunks(network: Network, scale: Mapping[tuple[int, str], FloatArray], compiled: Compiled) -> Solution:
@@ -248,9 +250,10 @@ def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tup
     seen = x.copy()  # where the devices are evaluated: follows x, but limited
     moved = np.full(compiled.batch, np.inf)
     rows, part = np.arange(compiled.batch), compiled  # the samples that still move, and their circuit
+    fixed = _conductances(compiled, gmin)
     for step in range(MAX_STEPS + 1):
         at, at_seen = x[rows], seen[rows]
-        residual, jacobian, _ = _assemble(part, at, at_seen, gmin, share)
+        residual, jacobian = _assemble(part, at, at_seen, share, fixed)
         apart = np.abs(at - at_seen).max(axis=1, initial=0.0)
         worst = np.nan_to_num(np.abs(residual), nan=np.inf).max(axis=1, initial=0.0)
         good[rows] = fine = (worst < RESIDUAL_A) & (apart < STEP_V) & (moved[rows] < LAST_STEP_V)
@@ -264,7 +267,7 @@ def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tup
         seen[rows] = _limit(part, at_seen, fresh)
         x[rows] = fresh
         if 2 * fine.sum() >= len(rows):
-            rows, part = rows[~fine], _only(part, ~fine)
+            rows, part, fixed = rows[~fine], _only(part, ~fine), fixed[~fine]
     return x, good, step
 
 
@@ -272,73 +275,92 @@ def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
     """Return node voltages that let no junction run away: a whole sample's step is shortened as far as needed."""
     allowed = np.ones(len(new))
     padded_old = np.concatenate([old, np.zeros((len(old), 1))], axis=1)
-    padded_new = np.concatenate([new, np.zeros((len(new), 1))], axis=1)
-    for group in compiled.groups:
-        for a, b, n_vt, offset in _junctions(group):
+    padded_step = np.concatenate([new - old, np.zeros((len(old), 1))], axis=1)
+    for group in compiled.bent:
+        for a, b, n_vt, offset, knee in _junctions(group):
             before = padded_old[:, a] - padded_old[:, b] - offset
-            after = padded_new[:, a] - padded_new[:, b] - offset
-            step = after - before
-            knee = np.maximum(before, n_vt * 20.0)
-            room = np.maximum(knee - before, 0.0) + 3.0 * n_vt
-            share = np.where((after > knee) & (step > room), room / np.maximum(step, 1e-30), 1.0)
+            step = padded_step[:, a] - padded_step[:, b]
+            room = np.where(before < knee - n_vt, knee - before, 3.0 * n_vt)
+            share = np.where(step > room, room / np.maximum(step, 1e-30), 1.0)
             allowed = np.minimum(allowed, share.min(axis=1, initial=1.0))
     return np.asarray(old + allowed[:, None] * (new - old))
 
 
+def _critical_v(i_s: FloatArray | float, n_vt: FloatArray | float) -> FloatArray:
+    """Return where a junction's curve bends most sharply (Nagel 1975): up to there a step is free."""
+    return np.asarray(n_vt * np.log(n_vt / (math.sqrt(2.0) * np.asarray(i_s))))
+
+
 def _junctions(group: Group) -> list[_Junction]:
-    n = group.nodes
+    n, v = group.nodes, group.values
     if group.type in ("diode", "zener"):
-        found: list[_Junction] = [(n[:, 0], n[:, 1], group.values["n"] * THERMAL_V, 0.0)]
+        n_vt = v["n"] * THERMAL_V
+        found: list[_Junction] = [(n[:, 0], n[:, 1], n_vt, 0.0, _critical_v(v["i_s"], n_vt))]
         if group.type == "zener":
-            found.append((n[:, 1], n[:, 0], ZENER_SLOPE_V, group.values["v_z"]))
+            found.append((n[:, 1], n[:, 0], ZENER_SLOPE_V, v["v_z"], 20.0 * ZENER_SLOPE_V))
         return found
-    if group.type == "nmos":
-        return [(n[:, 2], n[:, 0], THERMAL_V, 0.0)]
-    if group.type == "pmos":
-        return [(n[:, 0], n[:, 2], THERMAL_V, 0.0)]
-    if group.type == "npn":
-        return [(n[:, 1], n[:, 2], THERMAL_V, 0.0), (n[:, 1], n[:, 0], THERMAL_V, 0.0)]
-    if group.type == "pnp":
-        return [(n[:, 2], n[:, 1], THERMAL_V, 0.0), (n[:, 0], n[:, 1], THERMAL_V, 0.0)]
-    return []
+    knee = _critical_v(v.get("i_s", BODY_DIODE_A), THERMAL_V)
+    ends = {
+        "nmos": ((2, 0),), "pmos": ((0, 2),), "npn": ((1, 2), (1, 0)), "pnp": ((2, 1), (0, 1)),
+    }.get(group.type, ())  # fmt: skip
+    return [(n[:, a], n[:, b], THERMAL_V, 0.0, knee) for a, b in ends]
+
+
+def _conductances(compiled: Compiled, gmin: float) -> FloatArray:
+    """Return the part of the Jacobian (B, U, U) that no step changes: the resistors, and `gmin` from each node to ground."""
+    batch, size, nodes = compiled.batch, compiled.size, len(compiled.names)
+    ohms = [g.values["ohm"] for g in compiled.groups if g.type == "resistor"]
+    g = 1.0 / ohms[0] if ohms else np.zeros((batch, 0))
+    fixed = compiled.ohmic(np.stack([g, -g, -g, g], axis=-1).reshape(batch, -1))
+    fixed = np.ascontiguousarray(fixed.reshape(batch, size + 1, size + 1)[:, :size, :size])
+    diagonal = np.arange(nodes)
+    fixed[:, diagonal, diagonal] += gmin
+    return fixed
 
 
 def _assemble(
-    compiled: Compiled, x: FloatArray, seen: FloatArray, gmin: float, share: float
-) -> tuple[FloatArray, FloatArray, dict[int, FloatArray]]:
-    """Return the residual (B, U) of the equations linearised at `seen` and taken at `x`, and the Jacobian (B, U, U)."""
-    batch, size, nodes = compiled.batch, compiled.size, len(compiled.names)
+    compiled: Compiled, x: FloatArray, seen: FloatArray, share: float, fixed: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """Return the residual (B, U) of the equations linearised at `seen` and taken at `x`, and the Jacobian (B, U, U).
+
+    `fixed` is what _conductances gives.
+    """
+    batch, size = compiled.batch, compiled.size
     at_seen = np.concatenate([seen, np.zeros((batch, 1))], axis=1)
-    at_x = np.concatenate([x, np.zeros((batch, 1))], axis=1)
-    currents: dict[int, FloatArray] = {}
-    left: list[FloatArray] = []
-    right: list[FloatArray] = []
-    for group in compiled.groups:
+    apart = np.concatenate([x - seen, np.zeros((batch, 1))], axis=1)
+    left: list[FloatArray] = [np.zeros((batch, 0))]
+    right: list[FloatArray] = [np.zeros((batch, 0))]
+    for group in compiled.bent:
         values = group.values
         if group.type == "source" and share != 1.0:
             values = {**values, "volt": values["volt"] * share}
-        v = at_seen[:, group.nodes]
         i = at_seen[:, group.branch] if len(group.branch) else None
-        stamp = EQUATIONS[group.type](v, i, values)
-        dv = at_x[:, group.nodes] - v
+        stamp = EQUATIONS[group.type](at_seen[:, group.nodes], i, values)
+        dv = apart[:, group.nodes]
         flow = stamp.current + (stamp.by_v @ dv[..., None])[..., 0]
         right.append(stamp.by_v.reshape(batch, -1))
         if stamp.by_i is not None and stamp.f is not None and stamp.f_v is not None and stamp.f_i is not None:
-            di = at_x[:, group.branch] - at_seen[:, group.branch]
+            di = apart[:, group.branch]
             flow = flow + stamp.by_i * di[..., None]
             left += [flow.reshape(batch, -1), stamp.f + (stamp.f_v * dv).sum(axis=-1) + stamp.f_i * di]
             right += [stamp.by_i.reshape(batch, -1), stamp.f_v.reshape(batch, -1), stamp.f_i]
         else:
             left.append(flow.reshape(batch, -1))
+    residual = compiled.residual(np.concatenate(left, axis=1))[:, :size] + (fixed @ x[..., None])[..., 0]
+    jacobian = compiled.jacobian(np.concatenate(right, axis=1)).reshape(batch, size + 1, size + 1)
+    return residual, jacobian[:, :size, :size] + fixed
+
+
+def terminal_currents(compiled: Compiled, x: FloatArray) -> dict[int, FloatArray]:
+    """Return element index -> (B, terminals) currents into the terminals at the unknowns `x`, A."""
+    padded = np.concatenate([x, np.zeros((len(x), 1))], axis=1)
+    currents: dict[int, FloatArray] = {}
+    for group in compiled.groups:
+        i = padded[:, group.branch] if len(group.branch) else None
+        flow = EQUATIONS[group.type](padded[:, group.nodes], i, group.values).current
         for column, k in enumerate(group.index):
             currents[k] = flow[:, column, :]
-    nothing = np.zeros((batch, 0))
-    residual = compiled.residual(np.concatenate([nothing, *left], axis=1))
-    jacobian = compiled.jacobian(np.concatenate([nothing, *right], axis=1)).reshape(batch, size + 1, size + 1)
-    residual[:, :nodes] += gmin * at_x[:, :nodes]
-    diagonal = np.arange(nodes)
-    jacobian[:, diagonal, diagonal] += gmin
-    return residual[:, :size], jacobian[:, :size, :size], currents
+    return currents
 
 
 def floating_nodes(network: Network) -> list[str]:
