@@ -109,7 +109,7 @@ def mend_command(a: argparse.Namespace) -> Answer:
 
 
 def solve_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace.core.circuit.analysis import analyse, monte_carlo
+    from zesty_trace.core.circuit.analysis import analyse, current_spreads, monte_carlo
     from zesty_trace.core.circuit.build import build_network
     from zesty_trace.core.circuit.solver import floating_nodes
 
@@ -132,12 +132,13 @@ def solve_command(a: argparse.Namespace) -> Answer:
     }  # fmt: skip
     lines = [f"State: {state.name}"] + [f"{n:14} {say(v, 'V')}" for n, v in volts.items()]
     if a.tolerance:
-        _, spreads = monte_carlo(build_network(design, catalogue, state), a.tolerance)
-        data["spread"] = {
-            n: {"low": s.low, "median": s.nominal, "high": s.high} for n, s in spreads.items() if n in volts
-        }
+        solution, spreads = monte_carlo(build_network(design, catalogue, state), a.tolerance)
+        amps = {r: s for r, s in current_spreads(solution).items() if r in design.parts and s.high > 1e-9}
+        for name, found in (("spread", {n: s for n, s in spreads.items() if n in volts}), ("current_spread", amps)):
+            data[name] = {n: {"low": s.low, "median": s.nominal, "high": s.high} for n, s in found.items()}
         lines.append(f"Spread of {a.tolerance} boards, all but 1 in 1000 on each side:")
         lines += [f"{n:14} {say(s.low, 'V')} to {say(s.high, 'V')}" for n, s in spreads.items() if n in volts]
+        lines += [f"{r:14} {say(s.low, 'A')} to {say(s.high, 'A')}" for r, s in amps.items()]
     lines += [f"{h.ref:14} {h.temperature_c:.0f} °C of {h.limit_c:.0f} °C ({say(h.power_w, 'W')})" for h in heats]
     return FINE, data, "\n".join(lines)
 

@@ -22,7 +22,7 @@ class FindBox(QLineEdit):
         self._of = of
         self._found: list[Found] = []
         self.setPlaceholderText("Find …")
-        self.setToolTip("A reference, a value, a net (Ctrl+F)")
+        self.setToolTip("A reference, a value, a net, or a marking: yellow violet red, 472 (Ctrl+F)")
         self.setAccessibleName("Find")
         self.setMinimumWidth(90)
         self.setMaximumWidth(240)

@@ -71,6 +71,8 @@ def _groups(design: Design, catalogue: Catalogue, variant: str) -> list[_Group]:
             cautions.append(f"Polarity: {kind.polarity}")
         elif len(kind.pins) > 2 and not kind.connector:
             cautions.append("Pin 1 to the ring on the board")
+        if kind.assembly:
+            cautions.append(kind.assembly)
         if kind.heat_sensitive:
             cautions.append(f"Heat-sensitive: not above {kind.heat_max_c:.0f} °C")
         groups.append(

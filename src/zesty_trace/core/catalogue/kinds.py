@@ -71,6 +71,7 @@ class ElementSpec(msgspec.Struct, frozen=True):
 class Kind(msgspec.Struct, frozen=True, kw_only=True):
     """One part kind.
 
+    `polarity` is its mark, `assembly` what to mind when it is put on the board.
     `flipped` are its elements in the other position (pressed, thrown, closed, pulled in); `ocv` the open-circuit
     voltage of a cell as (charge in percent, V).
     """
@@ -92,6 +93,7 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     choices: tuple[Choice, ...] = ()
     options: dict[str, dict[str, float]] = {}
     polarity: str = ""
+    assembly: str = ""
     heat_sensitive: bool = False
     heat_max_c: float = 260.0
     late: bool = False

@@ -15,6 +15,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
 from zesty_trace.core.design.model import Design, Page, Pin
+from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
 from zesty_trace.core.schematic.pages import page_marks
@@ -433,8 +434,12 @@ def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float,
     return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
 
 
-def arrange(design: Design, catalogue: Catalogue, page: Page | None = None) -> Sheet:
-    """Return the sheet of a design, or one page of it: its own arrangement, except for parts that the user has put somewhere."""
+def arrange(design: Design, catalogue: Catalogue, page: Page | None = None, report: Report = quiet) -> Sheet:
+    """Return the sheet of a design, or one page of it: its own arrangement, except for parts that the user has put somewhere.
+
+    Cancelled if `report` says stop.
+    """
+    report(0.0, "laying out blocks")
     a = _Arranger(design, catalogue, page)
     rows = [row for row in a.bands(a.clusters()) if row]
     placed: list[PlacedSymbol] = []
@@ -468,7 +473,7 @@ def arrange(design: Design, catalogue: Catalogue, page: Page | None = None) -> S
     if design.sheet:
         placed = _rebanded(placed, rails)
     wires, tags, junctions = route_wires(
-        design, placed, rails, width + 2, top + 2, page_marks(design, catalogue, page) if page else None
+        design, placed, rails, width + 2, top + 2, page_marks(design, catalogue, page) if page else None, None, report
     )
     return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, tuple(titles), width + 2, top)
 

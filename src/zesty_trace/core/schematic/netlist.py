@@ -8,9 +8,14 @@ import json
 from dataclasses import dataclass
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.catalogue.markings import read_bands, read_chip
 from zesty_trace.core.circuit.topology import kind_of, spec_of
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.quantities import leading_value
 from zesty_trace.core.schematic.sheet import Sheet
+from zesty_trace.errors import InputError
+
+SAME_VALUE = 0.001
 
 
 def netlist_csv(design: Design, catalogue: Catalogue) -> str:
@@ -52,16 +57,23 @@ class Found:
 
 
 def find(text: str, design: Design, catalogue: Catalogue, most: int = 40) -> list[Found]:
-    """Return parts and nets whose reference, name, value, kind or notes hold `text`; exact ones first."""
+    """Return parts and nets whose reference, name, value, kind or notes hold `text`; exact ones first.
+
+    A resistor is also found by what is printed on it: colour bands in words, or a chip code (IEC 60062).
+    """
     wanted = text.strip().lower()
     if not wanted:
         return []
+    marked = _marked_ohm(wanted)
     scored: list[tuple[int, Found]] = []
     for ref, part in design.parts.items():
         title = kind_of(design, catalogue, ref).title
         said = f"{ref}  {part.value}  {title}" if part.value else f"{ref}  {title}"
         fields = (ref, part.value, title, part.block, part.notes)
         score = min((_score(wanted, field, k) for k, field in enumerate(fields)), default=99)
+        ohm = leading_value(part.value) if kind_of(design, catalogue, ref).unit == "Ω" else None
+        if marked and ohm and abs(ohm / marked - 1) < SAME_VALUE:
+            score = min(score, 5)
         if score < 99:
             scored.append((score, Found(ref, "", said)))
     for net, pins in design.nets.items():
@@ -69,6 +81,16 @@ def find(text: str, design: Design, catalogue: Catalogue, most: int = 40) -> lis
         if score < 99:
             scored.append((score, Found("", net, f"{net}  net, {len(pins)} pins")))
     return [found for _, found in sorted(scored, key=lambda s: s[0])[:most]]
+
+
+def _marked_ohm(text: str) -> float | None:
+    """Return the resistance that a marking stands for, Ω, or None if it is none."""
+    for read in (lambda t: read_bands(t)[0], read_chip):
+        try:
+            return read(text)
+        except InputError:
+            continue
+    return None
 
 
 def _score(wanted: str, field: str, rank: int) -> int:

@@ -11,8 +11,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic.paths import ACROSS, CLOSED, TEXT, Box, Grid, cells_of, corners, find_path
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
+from zesty_trace.errors import Cancelled
 
 NEAR = 0.6
 MANY_PINS = 7
@@ -40,7 +42,7 @@ class _Router:
             Pin(s.ref, p.number): (s.pin_at(p), p.side, s) for s in placed for p in s.symbol.pins
         }
 
-    def run(self, keep: Kept | None = None) -> None:
+    def run(self, keep: Kept | None, report: Report) -> None:
         self._prepare()
         again = None
         if keep:
@@ -48,7 +50,10 @@ class _Router:
             self.grid.patience = PATIENCE
             self._keep(keep)
         late = self._straight_drops(again, keep.pins if keep else frozenset())
-        for net, pins in sorted(self._signal_groups(), key=lambda g: self._span(g[1])):
+        groups = sorted(self._signal_groups(), key=lambda g: self._span(g[1]))
+        for done, (net, pins) in enumerate(groups):
+            if not report(done / len(groups), f"wiring {net}"):
+                raise Cancelled
             old = [p for p in pins if keep and p in keep.pins]
             if old:
                 self._grow(net, pins, old)
@@ -286,14 +291,15 @@ class _Router:
 
 def route_wires(
     design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int,
-    marks: Mapping[str, str] | None = None, keep: Kept | None = None,
+    marks: Mapping[str, str] | None = None, keep: Kept | None = None, report: Report = quiet,
 ) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:  # fmt: skip
     """Return wires, tags and junction dots for the placed symbols.
 
     `marks` is added to the tags of a net (where it goes on). With `keep`, the nets outside `keep.again` stay as drawn.
+    Cancelled if `report` says stop.
     """
     router = _Router(design, placed, rails, width, height, marks or {})
-    router.run(keep)
+    router.run(keep, report)
     return tuple(router.wires), tuple(router.tags), _junctions(router, keep)
 
 

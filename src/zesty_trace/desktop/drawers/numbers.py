@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
-from zesty_trace.core.circuit.analysis import Heat, Spread, analyse, monte_carlo, worst_case
+from zesty_trace.core.circuit.analysis import Heat, Spread, analyse, current_spreads, monte_carlo, worst_case
 from zesty_trace.core.circuit.build import build_network
 from zesty_trace.core.circuit.energy import Charging, RunTime, SupplyLoad, charging, run_times, supply_budget
 from zesty_trace.core.circuit.transients import TimeConstant, time_constants
@@ -21,6 +21,7 @@ from zesty_trace.errors import SolveError
 
 SAMPLES = 10_000
 WARMEST = 12
+LEAST_A = 1e-6  # smaller currents are not listed
 
 
 @dataclass
@@ -43,6 +44,7 @@ class NumbersDrawer(Drawer):
     def build(self) -> None:
         """Make the tree."""
         self._spreads: list[tuple[str, Spread, Spread]] = []
+        self._currents: dict[str, Spread] = {}
         self._spread_of: Design | None = None
         self._figures = Figures()
         self.tree = QTreeWidget()
@@ -111,6 +113,9 @@ class NumbersDrawer(Drawer):
             for net, spread, corner in self._spreads:
                 how = f"Worst case by sensitivity: {say(corner.low, 'V')} to {say(corner.high, 'V')}"
                 self._line(group, net, say(spread.low, "V"), f"to {say(spread.high, 'V')}", how, (), (net,))
+            for ref, amp in self._currents.items():
+                how = f"{say(amp.nominal, 'A')} in the middle of the boards"
+                self._line(group, f"{ref}, current", say(amp.low, "A"), f"to {say(amp.high, 'A')}", how, (ref,))
         self.tree.verticalScrollBar().setValue(at)
 
     def _supplies(self, f: Figures) -> None:
@@ -174,17 +179,18 @@ class NumbersDrawer(Drawer):
         """Solve thousands of boards with values drawn within their tolerances, and the worst-case corners."""
         design, catalogue = self.session.design, self.session.catalogue
 
-        def work(report: Report) -> list[tuple[str, Spread, Spread]]:
+        def work(report: Report) -> tuple[list[tuple[str, Spread, Spread]], dict[str, Spread]]:
             report(0.0, "worst-case corners")
             network = build_network(design, catalogue)
             _, corners = worst_case(network)
             if not report(0.3, f"{SAMPLES:,} boards"):
-                return []
-            _, spreads = monte_carlo(network, SAMPLES)
-            return [(n, s, corners[n]) for n, s in spreads.items() if n in design.nets]
+                return [], {}
+            solution, spreads = monte_carlo(network, SAMPLES)
+            amps = {r: s for r, s in current_spreads(solution).items() if r in design.parts and s.high > LEAST_A}
+            return [(n, s, corners[n]) for n, s in spreads.items() if n in design.nets], amps
 
-        def done(found: list[tuple[str, Spread, Spread]]) -> None:
-            self._spreads, self._spread_of = found, design
+        def done(found: tuple[list[tuple[str, Spread, Spread]], dict[str, Spread]]) -> None:
+            (self._spreads, self._currents), self._spread_of = found, design
             self._show()
 
         self.session.jobs.start("Spread of part values", work, done)

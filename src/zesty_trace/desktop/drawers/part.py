@@ -7,11 +7,12 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit, QTableWidget, QVBoxLayout, QWidget
 
-from zesty_trace.core.catalogue.markings import write_bands, write_chip
+from zesty_trace.core.catalogue.kinds import Kind
+from zesty_trace.core.catalogue.markings import nearest, write_bands, write_chip
 from zesty_trace.core.circuit.topology import kind_of, pin_label
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.quantities import leading_value, say
+from zesty_trace.core.quantities import leading_value, say, say_part_value
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
 from zesty_trace.core.schematic.swap import Figures, Proposal, propose, swappable
 from zesty_trace.core.schematic.wiring_csv import value_problem
@@ -149,11 +150,7 @@ class PartDrawer(Drawer):
         design, catalogue = self.session.design, self.session.catalogue
         kind = kind_of(design, catalogue, ref)
         self.said.setText(self._carries(ref, kind.title))
-        ohm = leading_value(design.parts[ref].value)
-        if kind.model["type"] == "resistor" and ohm and 0.1 <= ohm < 1e8:
-            self.marking.setText(f"In the hand: {' '.join(write_bands(ohm))}, or {write_chip(ohm)} on a chip")
-        else:
-            self.marking.setText(f"Polarity: {kind.polarity}" if kind.polarity else "")
+        self.marking.setText("\n".join(self._in_the_hand(ref, kind)))
         net_of, rows = design.net_of(), []
         volts, amps = self.station.volts, self.station.amps
         for spec in kind.pins:
@@ -166,6 +163,20 @@ class PartDrawer(Drawer):
         fill(self.pins, rows, (2, 3))
         self.pins.resizeColumnsToContents()
         fit_height(self.pins)
+
+    def _in_the_hand(self, ref: str, kind: Kind) -> list[str]:
+        """Return how to know the part when it lies there, and what to mind with it."""
+        value = leading_value(self.session.design.parts[ref].value)
+        lines = []
+        if kind.model["type"] == "resistor" and value and 0.1 <= value < 1e8:
+            lines.append(f"In the hand: {' '.join(write_bands(value))}, or {write_chip(value)} on a chip")
+        if kind.unit in ("Ω", "F") and value and not (near := nearest(value, 24)) * 0.999 < value < near * 1.001:
+            lines.append(f"No preferred value: the nearest of E24 is {say_part_value(near)} (IEC 60063)")
+        if kind.polarity:
+            lines.append(f"Polarity: {kind.polarity}")
+        if kind.assembly:
+            lines.append(kind.assembly)
+        return lines
 
     def _carries(self, ref: str, title: str) -> str:
         analysis = self.station.analysis

@@ -84,28 +84,33 @@ class WorkedOut:
     """What a station works out from a design off the GUI thread, for the newest design only.
 
     `of` is the design that the last answer belongs to. An answer for a design that is no longer the current one is
-    dropped; `again` is then called so that the station can ask for the new one.
+    dropped; `again` is then called so that the station can ask for the new one. With `reports`, `work` is also given
+    what it reports its progress to.
     """
 
     def __init__(
-        self, session: Session, title: str, work: Callable[[Design], Any], show: Callable[[Any], None],
-        again: Callable[[], None],
+        self, session: Session, title: str, work: Callable[..., Any], show: Callable[[Any], None],
+        again: Callable[[], None], reports: bool = False,
     ) -> None:  # fmt: skip
+        self._reports = reports
         self._session, self._title, self._work = session, title, work
         self._show, self._again = show, again
         self._busy_with: Design | None = None
         self.of: Design | None = None
 
-    def ask(self) -> bool:
-        """Have the current design worked out, unless it is, or is being; return whether the answer is there."""
+    def ask(self, visible: bool = False) -> bool:
+        """Have the current design worked out, unless it is, or is being; return whether the answer is there.
+
+        `visible` shows the job with its progress and a way to cancel it.
+        """
         design = self._session.design
         if self.of is design:
             return True
         if self._busy_with is not design:
             self._busy_with = design
             self._session.jobs.start(
-                self._title, lambda report: self._work(design), lambda value: self._done(design, value),
-                lambda error: self._failed(design, error), visible=False,
+                self._title, lambda report: self._work(design, report) if self._reports else self._work(design),
+                lambda value: self._done(design, value), lambda error: self._failed(design, error), visible=visible,
             )  # fmt: skip
         return False
 

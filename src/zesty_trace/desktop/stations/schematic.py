@@ -14,6 +14,7 @@ from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
 from zesty_trace.core.circuit.topology import ground_net, pin_label
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.findings import Finding
+from zesty_trace.core.progress import Report
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
@@ -42,6 +43,7 @@ DRAWERS = {
     "make": ("make_part", "MakePartDrawer", "Make a part", "Ctrl+Shift+7"),
 }  # fmt: skip
 DRAWER_PX = 370
+LONG_JOB_PARTS = 100  # from here on the arrangement may take a second: it shows its progress
 AFTER_PAINT_MS = 60  # an edit is on screen first; what takes longer starts then
 WHOLE = "All on one sheet"
 
@@ -67,7 +69,9 @@ class SchematicStation(SheetEdits, Station):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(10)
         self.canvas = SheetCanvas()
-        self._arranged = WorkedOut(self.session, "Arranging", self._arrange, self._take_sheet, self._pull_if_seen)
+        self._arranged = WorkedOut(
+            self.session, "Arranging", self._arrange, self._take_sheet, self._pull_if_seen, reports=True
+        )
         self._drawn: Drawn | None = None
         self._lit: tuple[frozenset[str], frozenset[str]] = (frozenset(), frozenset())
         self._lights: dict[str, float] | None = None
@@ -160,7 +164,7 @@ class SchematicStation(SheetEdits, Station):
         """Have the whole arranged, and bring what stands around the sheet up to date."""
         self._later.stop()
         self._totals()
-        if self._arranged.ask() and self._drawn is not None:
+        if self._arranged.ask(len(self.session.design.parts) > LONG_JOB_PARTS) and self._drawn is not None:
             self._fill_choices(self._drawn)
             self._show()
         if self.drawer_key:
@@ -186,11 +190,11 @@ class SchematicStation(SheetEdits, Station):
         if self.isVisible():
             self.pull()
 
-    def _arrange(self, design: Design) -> Drawn:
+    def _arrange(self, design: Design, report: Report) -> Drawn:
         """Return the sheet or page with the solved states; called off the GUI thread."""
         catalogue = self.session.catalogue
         page = next((p for p in pages_of(design, catalogue) if p.name == self.page), None)
-        sheet = arrange(design, catalogue, page)
+        sheet = arrange(design, catalogue, page, report)
         analysis: Analysis | None = None
         try:
             if design.parts:

@@ -1,0 +1,229 @@
+"""Netlists, finding, reading order, label room, edits drawn at once on all demos, heat with copper, spread of currents."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import math
+import random
+
+import networkx as nx
+import numpy as np
+import pytest
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit import analysis
+from zesty_trace.core.circuit.build import build_network, build_networks, operating_states
+from zesty_trace.core.circuit.network import Element, Network, shape_of
+from zesty_trace.core.circuit.solver import solve, solve_alike
+from zesty_trace.core.circuit.topology import all_pins
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Brief, Design, Part
+from zesty_trace.core.review.rules import review
+from zesty_trace.core.schematic.amend import amend
+from zesty_trace.core.schematic.arrange import arrange
+from zesty_trace.core.schematic.labels import LETTER, LabelRooms, drawn_boxes, row_size, size_in_room
+from zesty_trace.core.schematic.netlist import find, netlist_csv, netlist_json, reading_order
+from zesty_trace.core.schematic.say_it import say
+from zesty_trace.core.schematic.symbols import SymbolPin
+from zesty_trace.core.schematic.wires import wire_quality
+from zesty_trace.core.schematic.wiring_csv import ImportFailed, import_prototype
+from zesty_trace.errors import Cancelled, ZestyError
+
+from .test_schematic import check_connections
+
+# Netlist and finding --------------------------------------------------------------------------------------------------
+
+
+def test_netlists_say_the_same_as_the_design(mended: Design, catalogue: Catalogue) -> None:
+    """networkx: the components of both files' pin graphs are the design's nets."""
+    rows = list(csv.DictReader(io.StringIO(netlist_csv(mended, catalogue))))
+    data = json.loads(netlist_json(mended, catalogue))
+    graph = nx.Graph()
+    graph.add_edges_from((("net", r["net"]), (r["ref"], r["pin"])) for r in rows)
+    from_csv = {frozenset(n for n in c if n[0] != "net") for c in nx.connected_components(graph)}
+    from_json = {frozenset((p["ref"], p["pin"]) for p in pins) for pins in data["nets"].values()}
+    assert from_csv == from_json == {frozenset((p.ref, p.number) for p in pins) for pins in mended.nets.values()}
+    assert data["parts"]["U2"]["kind"] == "regulator_3v3"
+
+
+def test_find_by_reference_value_net_and_marking(mended: Design, catalogue: Catalogue) -> None:
+    assert find("u3", mended, catalogue)[0].ref == "U3"
+    assert {f.ref for f in find("330", mended, catalogue)[:3]} == {"R14", "R15", "R16"}
+    assert find("HEATER", mended, catalogue)[0].net == "HEATER"
+    by_bands = [f.ref for f in find("orange orange brown gold", mended, catalogue)]
+    assert set(by_bands) == {"R14", "R15", "R16"}  # IEC 60062: 33 x 10 Ω
+    assert "R17" in {f.ref for f in find("473", mended, catalogue)}  # 47 k
+    assert find("   ", mended, catalogue) == []
+    assert find("no such thing", mended, catalogue) == []
+
+
+def test_reading_order_goes_down_the_bands_and_to_the_right(mended: Design, catalogue: Catalogue) -> None:
+    sheet = arrange(mended, catalogue)
+    order = reading_order(sheet)
+    spot = {s.ref: (s.band, s.x) for s in sheet.symbols}
+    assert [spot[r] for r in order] == sorted(spot.values())
+
+
+# Labels ---------------------------------------------------------------------------------------------------------------
+
+
+def test_label_room_ends_where_the_next_thing_begins(mended: Design, catalogue: Catalogue) -> None:
+    sheet = arrange(mended, catalogue)
+    rooms = LabelRooms(sheet)
+    for symbol in sheet.symbols:
+        room, right = rooms.right_of(symbol.ref), symbol.body()[2]
+        inside = [
+            b for b in drawn_boxes(sheet)
+            if right < b[0] < right + room - 1e-9 and b[1] < symbol.y + 1.3 and b[3] > symbol.y - 1.3
+        ]  # fmt: skip
+        assert inside == []
+    assert size_in_room(10.0, "R1", 2.0, 1.0) == 2.0
+    assert size_in_room(2.0, "R1", 2.0, 1.0) == pytest.approx(2.0 / (2 * LETTER))
+    assert size_in_room(0.1, "R1", 2.0, 1.0) == 1.0
+    close = [SymbolPin("1", "VDD", 0, 0, "top"), SymbolPin("2", "VDDA", 3, 0, "top")]
+    assert row_size(close, 1.6) < 1.25 < row_size([close[0]], 1.6) == 1.6
+
+
+# Edits drawn at once --------------------------------------------------------------------------------------------------
+
+
+def _some_edit(rng: random.Random, design: Design, catalogue: Catalogue, step: int) -> Design:
+    pins = [p for p, _ in all_pins(design, catalogue)]
+    pin, net = rng.choice(pins), rng.choice(list(design.nets))
+    kind = rng.randrange(5)
+    if kind == 0:
+        return edits.disconnect(design, rng.choice(list(design.net_of())))
+    if kind == 1:
+        return edits.connect(edits.disconnect(design, pin) if pin in design.net_of() else design, pin, net)
+    if kind == 2:
+        return edits.remove_part(design, rng.choice(list(design.parts)))
+    if kind == 3:
+        return edits.join_pins(design, pin, rng.choice(pins))
+    return say(f"{pin} - R{900 + step} 1k - {net}", design, catalogue)
+
+
+@pytest.mark.parametrize("name", ["proofing", "tide-dial", "sensor-node"])
+@pytest.mark.parametrize("seed", range(3))
+def test_any_run_of_edits_is_drawn_as_the_nets_say(name: str, seed: int, catalogue: Catalogue) -> None:
+    from zesty_trace import journey
+
+    root = journey.files("zesty_trace") / "data" / "demo" / name
+    design = import_prototype(*((root / f).read_text("utf-8") for f in ("parts.csv", "wiring.csv")), catalogue)
+    sheet, rng = arrange(design, catalogue), random.Random(seed)
+    done = 0
+    for step in range(14):
+        try:
+            after = _some_edit(rng, design, catalogue, step)
+        except ZestyError:
+            continue
+        sheet = amend(sheet, design, after, catalogue)
+        design = after
+        assert wire_quality(sheet.wires, sheet.symbols)["overlaps"] == 0
+        check_connections(sheet, design)
+        done += 1
+    assert done > 4
+
+
+def test_arranging_reports_and_can_be_stopped(mended: Design, catalogue: Catalogue) -> None:
+    shares: list[float] = []
+    arrange(mended, catalogue, report=lambda share, _text: shares.append(share) is None)
+    assert shares == sorted(shares)
+    assert len(shares) > 10
+    with pytest.raises(Cancelled):
+        arrange(mended, catalogue, report=lambda share, _text: share < 0.3)
+
+
+def test_pins_that_share_several_signals_face_each_other(catalogue: Catalogue) -> None:
+    """The radio of the sensor node: its serial lines run straight to the controller."""
+    from zesty_trace import journey
+
+    root = journey.files("zesty_trace") / "data" / "demo" / "sensor-node"
+    design = import_prototype(*((root / f).read_text("utf-8") for f in ("parts.csv", "wiring.csv")), catalogue)
+    sheet = arrange(design, catalogue)
+    straight = [w for w in sheet.wires if w.net in ("SCK", "MOSI", "MISO") and len(w.points) == 2]
+    assert len(straight) == 3
+
+
+# Circuit --------------------------------------------------------------------------------------------------------------
+
+
+def test_states_solved_together_are_as_solved_alone(mended: Design, catalogue: Catalogue) -> None:
+    networks = build_networks(mended, catalogue, operating_states(mended, catalogue))
+    assert len({shape_of(n) for n in networks}) == 1
+    for network, together in zip(networks, solve_alike(networks), strict=True):
+        alone = solve(network)
+        for node in network.nodes():
+            assert together.voltage(node) == pytest.approx(alone.voltage(node), abs=1e-7)
+
+
+def test_current_spread_of_a_divider_is_that_of_its_resistors() -> None:
+    """Analytic: I = V / (R1 + R2); with tolerance t at three sigma, sigma_I / I = t / 3 x sqrt(R1^2 + R2^2) / (R1 + R2)."""
+    from zesty_trace.core.design.model import Pin
+
+    elements = (
+        Element("V", "source", ("a", "0"), {"volt": 10, "ohm": 1e-6}),
+        Element("R1", "resistor", ("a", "b"), {"ohm": 3000}, (Pin("R1", "1"), Pin("R1", "2")), {"ohm": 0.05}),
+        Element("R2", "resistor", ("b", "0"), {"ohm": 1000}, (Pin("R2", "1"), Pin("R2", "2")), {"ohm": 0.05}),
+    )
+    solution, _ = analysis.monte_carlo(Network(elements, "0"), 20_000)
+    spread = analysis.current_spreads(solution)["R1"]
+    sigma = 0.0025 * 0.05 / 3 * math.hypot(3000, 1000) / 4000
+    assert spread.nominal == pytest.approx(0.0025, rel=1e-3)
+    assert spread.high - spread.nominal == pytest.approx(3.09 * sigma, rel=0.1)  # 99.9 % of a normal distribution
+
+
+def test_copper_takes_heat_away_as_application_notes_show(catalogue: Catalogue) -> None:
+    """A small tab package, about 150 °C/W bare, comes to some 65 °C/W on a square inch (from memory, common practice)."""
+    assert analysis.theta_with_copper(150, 0) == 150
+    assert 55 < analysis.theta_with_copper(150, 645) < 75
+    areas = np.array([analysis.theta_with_copper(150, a) for a in (0, 50, 100, 300, 1000)])
+    assert (np.diff(areas) < 0).all()
+    assert analysis.copper_mm2(Part(ref="U1", kind="x", notes="spare, 300 mm2 copper")) == 300
+    assert analysis.copper_mm2(Part(ref="U1", kind="x", notes="200 mm² of copper")) == 200
+    assert analysis.copper_mm2(Part(ref="U1", kind="x", notes="copper")) == 0
+
+
+def test_stated_copper_cools_the_regulator_of_the_demo(demo: Design, catalogue: Catalogue) -> None:
+    def hottest(design: Design) -> float:
+        return next(h.temperature_c for h in analysis.analyse(design, catalogue).heats() if h.ref == "U2")
+
+    noted = edits.change_part(demo, "U2", notes="400 mm2 copper")
+    assert hottest(noted) < 100 < hottest(demo)
+    assert "heat" in {f.rule for f in review(demo, catalogue)}
+    assert "heat" not in {f.rule for f in review(noted, catalogue)}
+
+
+def test_a_board_network_keeps_its_shape_whatever_is_high(mended: Design, catalogue: Catalogue) -> None:
+    states = operating_states(mended, catalogue)
+    first, last = (build_network(mended, catalogue, s) for s in (states[0], states[-1]))
+    assert shape_of(first) == shape_of(last)
+    assert first != last
+
+
+# Import ---------------------------------------------------------------------------------------------------------------
+
+USB_PARTS = "ref,kind,value\nJ1,usb_c_inlet,\nR1,resistor,5k1\nR2,resistor,5k1\n"
+USB_WIRES = "net,ref,pin\n5V,J1,VBUS\n5V,J1,VBUS2\nGND,J1,GND\nGND,J1,GND2\n"
+USB_WIRES += "A,J1,CC1\nA,R1,1\nB,J1,CC2\nB,R2,1\nGND,R1,2\nGND,R2,2\n"
+
+
+def test_the_inlet_sets_the_supply_that_nobody_has_set(catalogue: Catalogue) -> None:
+    from zesty_trace import journey
+
+    fresh = import_prototype(USB_PARTS, USB_WIRES, catalogue)
+    assert fresh.brief.supply_v == 5.0
+    said = Design(brief=Brief(supply_v=9.0))
+    kept = import_prototype(USB_PARTS, USB_WIRES, catalogue, said)
+    assert kept.brief.supply_v == 9.0
+    finding = next(f for f in journey.brief_findings(kept, catalogue) if f.key == "own supply")
+    assert "9 V" in finding.title
+    assert finding.mend.apply(kept).brief.supply_v == 5.0
+    assert not any(f.key == "own supply" for f in journey.brief_findings(fresh, catalogue))
+
+
+def test_an_unknown_kind_is_not_told_again_for_each_of_its_wires(catalogue: Catalogue) -> None:
+    with pytest.raises(ImportFailed) as failed:
+        import_prototype(USB_PARTS.replace("R1,resistor", "R1,resistorr"), USB_WIRES, catalogue)
+    assert [(p.file, p.line) for p in failed.value.problems] == [("parts.csv", 3)]
