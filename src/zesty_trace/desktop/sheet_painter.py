@@ -377,7 +377,7 @@ class SheetPainter:
         size = size_in_room(room, s.ref, max(1.5, REF_PX / self._zoom), 1.5)
         shown = line and (least or 1.35 * self._zoom >= VALUE_PX)
         apart = max(0.75, 4.5 / self._zoom) if shown else 0.0
-        right = s.body()[2] + 0.3
+        right = s.body()[2] + (0.7 if s.symbol.look == "button" else 0.3)
         self._text(p, right, s.y - apart, s.ref, size, "ink", bold=True)
         if shown:
             self._text(

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.circuit.analysis import analyse
@@ -18,6 +18,7 @@ from zesty_trace.core.design.model import Design, Page, Pin
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
+from zesty_trace.core.schematic.labels import clear_title
 from zesty_trace.core.schematic.pages import page_marks
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
 from zesty_trace.core.schematic.symbols import Side, Symbol
@@ -475,7 +476,8 @@ def arrange(design: Design, catalogue: Catalogue, page: Page | None = None, repo
     wires, tags, junctions = route_wires(
         design, placed, rails, width + 2, top + 2, page_marks(design, catalogue, page) if page else None, None, report
     )
-    return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, tuple(titles), width + 2, top)
+    clear = tuple(clear_title(title, wires) for title in titles)
+    return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, clear, width + 2, top)
 
 
 def _used_rails(a: _Arranger, row: list[_Cluster]) -> list[str]:
@@ -485,8 +487,6 @@ def _used_rails(a: _Arranger, row: list[_Cluster]) -> list[str]:
 
 def _rebanded(placed: list[PlacedSymbol], rails: list[Rail]) -> list[PlacedSymbol]:
     """Give parts that the user moved to the band in which they now sit."""
-    from dataclasses import replace
-
     floors = sorted({(r.band, max(s.y for s in rails if s.band == r.band)) for r in rails})
     found = []
     for symbol in placed:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Iterable
+from dataclasses import replace
 
 import numpy as np
 
-from zesty_trace.core.schematic.sheet import Sheet
+from zesty_trace.core.schematic.sheet import Sheet, Title, Wire
 from zesty_trace.core.schematic.symbols import SymbolPin
 
 HALF_HIGH = 1.3  # of one or two lines beside a part, grid units
@@ -14,6 +16,7 @@ LETTER = 0.66  # width of a bold letter as a share of its size
 WIDE_LETTER = 0.72  # of names in capitals, as pins have
 TAG_LETTER = 0.82
 FAR = 99.0
+TITLE_LETTER, TITLE_REACH = 1.25, 24
 
 
 Box = tuple[float, float, float, float]  # left, top, right, bottom
@@ -60,3 +63,14 @@ def row_size(pins: list[SymbolPin], wanted: float) -> float:
     for a, b in itertools.pairwise(ordered):
         size = min(size, (b.x - a.x) / (WIDE_LETTER * (len(a.name) + len(b.name)) / 2 + 0.4))
     return size
+
+
+def clear_title(title: Title, wires: Iterable[Wire]) -> Title:
+    """Return a title moved right, as far as needed for no wire to run through it."""
+    long = len(title.text) * TITLE_LETTER
+    near = [w.bounds for w in wires if w.bounds[1] <= title.y + 1 and w.bounds[3] >= title.y - 1]
+    for shift in range(TITLE_REACH):
+        x = title.x + shift
+        if not any(left <= x + long and right >= x - 1 for left, _, right, _ in near):
+            return replace(title, x=x)
+    return title

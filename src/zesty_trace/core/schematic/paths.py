@@ -79,13 +79,16 @@ class Grid:
                 owner[between], self.use[between] = [net] * len(cells), [use] * len(cells)
 
     def free_strip(self, cells: Iterable[Spot]) -> bool:
-        """Whether nothing lies on these cells."""
+        """Whether nothing lies on these cells, and no label close above or below."""
         for x, y in cells:
             if not self.inside(x, y):
                 return False
             cell = y * self.width + x
-            if self.body[cell] or self.owner[cell] or self.price[cell] >= TEXT:
+            if self.body[cell] or self.owner[cell]:
                 return False
+            for near in (cell - self.width, cell, cell + self.width):
+                if 0 <= near < len(self.price) and self.price[near] >= TEXT:
+                    return False
         return True
 
 

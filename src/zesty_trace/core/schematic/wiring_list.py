@@ -17,7 +17,7 @@ from zesty_trace.core.schematic.say_it import TAIL_WORDS, say
 from zesty_trace.core.schematic.words import quote
 from zesty_trace.errors import InputError, ZestyError
 
-PINS_A_LINE = 8
+PINS_A_LINE = 5
 
 
 def write_list(design: Design, catalogue: Catalogue) -> str:

@@ -44,6 +44,7 @@ class TimelineDrawer(Drawer):
         self.steps.horizontalHeader().setStretchLastSection(True)
         self.steps.setColumnWidth(0, 158)
         self.steps.setColumnWidth(1, 76)
+        self.steps.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.add_button = button("Add a step", self.add)
         self.drop_button = button("Take it out", self.drop)
         self.up_button = button("Up", self.move_up, tip="Move the picked step up")
@@ -126,7 +127,7 @@ class TimelineDrawer(Drawer):
             return
         lines = [
             f"One cycle: {say(cycle.seconds, 's')}, {say(cycle.charge_c, 'C')} "
-            f"({say(cycle.charge_c / 3.6, 'mAh')}), {say(cycle.average_a, 'A')} on average."
+            f"({say(cycle.charge_c / 3600, 'Ah')}), {say(cycle.average_a, 'A')} on average."
         ]
         for run in self._runs:
             held = f", until {run.held_by} loses its output at {run.floor_pct:.0f} %" if run.held_by else ""
