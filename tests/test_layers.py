@@ -75,6 +75,6 @@ def test_readme_pictures_are_there_and_are_pictures() -> None:
     import re
 
     names = re.findall(r"docs/screenshots/[\w-]+\.png", (ROOT / "README.md").read_text())
-    assert len(names) == 8
+    assert len(names) == 10
     for name in names:
         assert (ROOT / name).read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"

@@ -32,21 +32,25 @@ def sheet(window: MainWindow, settle):
 
 
 @pytest.fixture
-def dial(open_window, tmp_path: Path, settle) -> MainWindow:
-    journey.create_demo(tmp_path / "dial", TODAY, "tide-dial")
-    window = open_window(tmp_path / "dial")
-    window.go("schematic")
-    settle(window)
-    return window
+def open_demo(open_window, tmp_path: Path, settle):
+    def opened(demo: str) -> MainWindow:
+        journey.create_demo(tmp_path / demo, TODAY, demo)
+        window = open_window(tmp_path / demo)
+        window.go("schematic")
+        settle(window)
+        return window
+
+    return opened
 
 
 @pytest.fixture
-def node(open_window, tmp_path: Path, settle) -> MainWindow:
-    journey.create_demo(tmp_path / "node", TODAY, "sensor-node")
-    window = open_window(tmp_path / "node")
-    window.go("schematic")
-    settle(window)
-    return window
+def dial(open_demo) -> MainWindow:
+    return open_demo("tide-dial")
+
+
+@pytest.fixture
+def node(open_demo) -> MainWindow:
+    return open_demo("sensor-node")
 
 
 def pixel(station, ref: str) -> QPoint:

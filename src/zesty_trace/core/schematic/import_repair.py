@@ -19,11 +19,12 @@ ALIKE = {"cap": "capacitor", "caps": "capacitor", "res": "resistor", "pot": "pot
 
 @dataclass(frozen=True)
 class Unknown:
-    """A word of the kind column that names no kind: the references that use it, and the likeliest kinds, best first."""
+    """A word of the kind column that names no kind: the references and lines that use it, the likeliest kinds first."""
 
     word: str
     refs: tuple[str, ...]
     guesses: tuple[str, ...]
+    lines: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -67,7 +68,7 @@ def preview_import(
     unknown = []
     for word, lines in words.items():
         used = tuple(refs.get(line, "") for line in lines)
-        unknown.append(Unknown(word, used, tuple(guess_kinds(word, used, catalogue))))
+        unknown.append(Unknown(word, used, tuple(guess_kinds(word, used, catalogue)), tuple(lines)))
     return Preview(None, tuple(unknown), tuple(rest))
 
 

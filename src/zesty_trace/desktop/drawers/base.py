@@ -2,17 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from zesty_trace.desktop.session import Session
+from zesty_trace.desktop.sheet_host import SheetHost
 from zesty_trace.desktop.stations.base import button, label
 from zesty_trace.errors import ZestyError
-
-if TYPE_CHECKING:
-    from zesty_trace.desktop.stations.schematic import SchematicStation
 
 
 class Drawer(QFrame):
@@ -22,7 +18,7 @@ class Drawer(QFrame):
     title = ""
     tip = ""
 
-    def __init__(self, station: SchematicStation) -> None:
+    def __init__(self, station: SheetHost) -> None:
         super().__init__()
         self.setObjectName("drawerFrame")
         self.station = station

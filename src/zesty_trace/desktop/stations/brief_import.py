@@ -148,7 +148,9 @@ class ImportCard(QWidget):
         preview = self._preview
         if preview is None or preview.design is None:
             if preview is not None and not preview.problems:
-                self._say_problems([f"“{u.word}” is no kind that is known: say what it is" for u in preview.unknown])
+                file = Path(self.parts_path.text()).name
+                where = [f"{file} line {u.lines[0]}, column kind: “{u.word}” is not known" for u in preview.unknown]
+                self._say_problems([f"{each}. Say above what it is." for each in where])
             return
         self.said.hide()
         after = preview.design

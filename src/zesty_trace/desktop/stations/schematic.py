@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -20,11 +19,11 @@ from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.pages import page_marks, pages_of
 from zesty_trace.core.schematic.say_it import completions, understand
-from zesty_trace.core.schematic.sheet import Sheet
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.find_box import FindBox
 from zesty_trace.desktop.say_line import SayLine
 from zesty_trace.desktop.sheet_canvas import SheetCanvas
+from zesty_trace.desktop.sheet_host import Drawn
 from zesty_trace.desktop.sheet_painter import SheetView
 from zesty_trace.desktop.stations import sheet_files
 from zesty_trace.desktop.stations.base import Station, WorkedOut, card, label, row
@@ -46,16 +45,6 @@ DRAWER_PX = 370
 LONG_JOB_PARTS = 100  # from here on the arrangement may take a second: it shows its progress
 AFTER_PAINT_MS = 60  # an edit is on screen first; what takes longer starts then
 WHOLE = "All on one sheet"
-
-
-@dataclass(frozen=True)
-class Drawn:
-    """A sheet, the design and page that it shows, and that design's solved states (None: it cannot be solved)."""
-
-    sheet: Sheet
-    design: Design
-    page: str
-    analysis: Analysis | None
 
 
 class SchematicStation(SheetEdits, Station):

@@ -13,13 +13,13 @@ from zesty_trace.core.schematic.netlist import reading_order
 from zesty_trace.core.schematic.pages import propose_pages
 from zesty_trace.core.schematic.say_it import understand
 from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.desktop.sheet_host import Drawn
 from zesty_trace.errors import InputError
 
 if TYPE_CHECKING:
     from zesty_trace.desktop.say_line import SayLine
     from zesty_trace.desktop.session import Session
     from zesty_trace.desktop.sheet_canvas import SheetCanvas
-    from zesty_trace.desktop.stations.schematic import Drawn
 
 
 class SheetEdits:

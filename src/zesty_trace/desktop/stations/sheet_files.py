@@ -10,43 +10,43 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
+from zesty_trace.desktop.sheet_host import SheetHost
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.store.project import write_atomically
 
 if TYPE_CHECKING:
     from zesty_trace.desktop.sheet_output import PrintedPage
-    from zesty_trace.desktop.stations.schematic import SchematicStation
 
 
-def menu_of(station: SchematicStation) -> QMenu:
+def menu_of(station: SheetHost) -> QMenu:
     """Return the menu."""
-    menu = QMenu(station)
+    menu = QMenu(station.canvas)
     menu.setToolTipsVisible(True)
     for title, run in ACTIONS.items():
         menu.addAction(title).triggered.connect(lambda _on=False, run=run: run(station))
     return menu
 
 
-def printed(station: SchematicStation) -> list[PrintedPage]:
+def printed(station: SheetHost) -> list[PrintedPage]:
     """Return all pages as they go on paper."""
     from zesty_trace.desktop.sheet_output import PrintedPage
 
     return [PrintedPage(station.view_of(d, for_paper=True), d.page) for d in station.all_pages()]
 
 
-def _ask(station: SchematicStation, name: str, filters: str) -> Path | None:
+def _ask(station: SheetHost, name: str, filters: str) -> Path | None:
     start = station.session.path / name
-    path, _ = QFileDialog.getSaveFileName(station, "Where to", str(start), filters)
+    path, _ = QFileDialog.getSaveFileName(station.canvas, "Where to", str(start), filters)
     return Path(path) if path else None
 
 
-def _stem(station: SchematicStation) -> str:
+def _stem(station: SheetHost) -> str:
     design = station.session.design
     plain = "".join(c if c.isalnum() else "-" for c in design.name.lower()).strip("-")
     return f"{plain}-rev-{design.revision}"
 
 
-def export_pdf(station: SchematicStation, path: Path | None = None) -> None:
+def export_pdf(station: SheetHost, path: Path | None = None) -> None:
     """Write the sheet as PDF."""
     from zesty_trace.desktop.sheet_output import write_pdf
 
@@ -55,7 +55,7 @@ def export_pdf(station: SchematicStation, path: Path | None = None) -> None:
         _told(station, path, lambda: write_pdf(path, printed(station), station.session.today))
 
 
-def export_svg(station: SchematicStation, path: Path | None = None) -> None:
+def export_svg(station: SheetHost, path: Path | None = None) -> None:
     """Write the sheet as SVG."""
     from zesty_trace.desktop.sheet_output import write_svg
 
@@ -64,15 +64,15 @@ def export_svg(station: SchematicStation, path: Path | None = None) -> None:
         _told(station, path, lambda: write_svg(path, printed(station), station.session.today))
 
 
-def print_sheet(station: SchematicStation) -> None:
+def print_sheet(station: SheetHost) -> None:
     """Print the sheet."""
     from zesty_trace.desktop.sheet_output import print_pages
 
-    if print_pages(printed(station), station.session.today, station):
+    if print_pages(printed(station), station.session.today, station.canvas):
         station.session.message.emit("Sent to the printer")
 
 
-def export_netlist(station: SchematicStation, kind: str, path: Path | None = None) -> None:
+def export_netlist(station: SheetHost, kind: str, path: Path | None = None) -> None:
     """Write the netlist as CSV or JSON."""
     write = {"csv": netlist_csv, "json": netlist_json}[kind]
     path = path or _ask(station, f"{_stem(station)}-netlist.{kind}", f"{kind.upper()} (*.{kind})")
@@ -81,7 +81,7 @@ def export_netlist(station: SchematicStation, kind: str, path: Path | None = Non
         _told(station, path, lambda: write_atomically(path, text.encode()))
 
 
-def _told(station: SchematicStation, path: Path, write: Callable[[], object]) -> None:
+def _told(station: SheetHost, path: Path, write: Callable[[], object]) -> None:
     try:
         write()
     except OSError as error:
@@ -93,7 +93,7 @@ def _told(station: SchematicStation, path: Path, write: Callable[[], object]) ->
         station.session.message.emit(f"Wrote {path}")
 
 
-ACTIONS: dict[str, Callable[[SchematicStation], None]] = {
+ACTIONS: dict[str, Callable[[SheetHost], None]] = {
     "Arrange again (the selection, or all)": lambda s: s.arrange_again(),
     "Number the parts by position": lambda s: s.renumber(),
     "Split into pages by block, or join again": lambda s: s.split_pages(),
