@@ -105,13 +105,13 @@ class Analysis:
 
     def heats(self) -> list[Heat]:
         """Return the warmest state of each part that has a thermal resistance, warmest first."""
-        best: dict[str, Heat] = {}
+        most: dict[str, tuple[float, str]] = {}
         for operating in self.all():
             for ref, power in operating.solution.part_powers().items():
-                heat = self._heat(ref, operating.state.name, power)
-                if heat and (ref not in best or heat.temperature_c > best[ref].temperature_c):
-                    best[ref] = heat
-        return sorted(best.values(), key=lambda h: -h.temperature_c)
+                if ref not in most or power > most[ref][0]:
+                    most[ref] = (power, operating.state.name)
+        found = (self._heat(ref, state, power) for ref, (power, state) in most.items())
+        return sorted((h for h in found if h), key=lambda h: -h.temperature_c)
 
     def _heat(self, ref: str, state: str, power_w: float) -> Heat | None:
         part = self.design.parts.get(ref)

@@ -322,21 +322,28 @@ def build_network(design: Design, catalogue: Catalogue, state: OperatingState | 
 
 def build_networks(design: Design, catalogue: Catalogue, states: Sequence[OperatingState]) -> list[Network]:
     """Return the circuit of `design` in each state; parts that no state changes are worked out once."""
-    same: dict[str, list[Element]] = {}
+    known: dict[tuple[object, ...], list[Element]] = {}
     found = []
     for state in states:
         builder = _Builder(design, catalogue, state)
+        high: dict[str, set[Pin]] = {}
+        for pin in state.high:
+            high.setdefault(pin.ref, set()).add(pin)
         for ref, part in design.parts.items():
-            if ref in same:
-                builder.elements += same[ref]
-                continue
             kind = kind_of(design, catalogue, ref)
-            type_, start = str(kind.model["type"]), len(builder.elements)
-            if kind.flipped and ref in state.flipped:
-                _add_elements(builder, part, kind, kind.flipped)
+            flipped = bool(kind.flipped) and ref in state.flipped
+            type_ = str(kind.model["type"])
+            key: tuple[object, ...] = (ref, flipped)
+            if type_ in OF_STATE:
+                key += (frozenset(high.get(ref, ())), ref in state.asleep, state.supply_v, state.cell_pct)
+            if key not in known:
+                start = len(builder.elements)
+                if flipped:
+                    _add_elements(builder, part, kind, kind.flipped)
+                else:
+                    MODELS[type_](builder, part, kind)
+                known[key] = builder.elements[start:]
             else:
-                MODELS[type_](builder, part, kind)
-            if type_ not in OF_STATE and not kind.flipped:
-                same[ref] = builder.elements[start:]
+                builder.elements += known[key]
         found.append(Network(tuple(builder.elements), builder.ground))
     return found

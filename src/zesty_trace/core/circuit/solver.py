@@ -44,6 +44,14 @@ _Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float, Fl
 
 
 @dataclass(frozen=True)
+class Totals:
+    """Of one sample: amperes into each pin, and watts that each part absorbs."""
+
+    amps: dict[Pin, float]
+    watts: dict[str, float]
+
+
+@dataclass(frozen=True)
 class Solution:
     """Node voltages (V), pin currents (A, into the part) and element powers (W, absorbed), for B samples."""
 
@@ -76,18 +84,12 @@ class Solution:
         return MappingProxyType(self._volts)
 
     @cached_property
-    def _amps(self) -> dict[Pin, float]:
-        found: dict[Pin, float] = {}
-        for k, element in enumerate(self.compiled.network.elements):
-            row = self.terminal_current[k][0].tolist()
-            for amp, pin in zip(row, element.pins, strict=False):
-                if pin is not None:
-                    found[pin] = found.get(pin, 0.0) + amp
-        return found
+    def _totals(self) -> Totals:
+        return totals(self.compiled, self.x[:1])[0]
 
     def pin_currents(self) -> Mapping[Pin, float]:
         """Return pin -> A into the part, first sample."""
-        return MappingProxyType(self._amps)
+        return MappingProxyType(self._totals.amps)
 
     def powers(self, element: int) -> FloatArray:
         """Return (B,) watts that an element absorbs."""
@@ -95,18 +97,9 @@ class Solution:
         volts = np.stack([self.voltages(n) for n in nodes], axis=-1)
         return np.asarray((volts * self.terminal_current[element]).sum(axis=-1))
 
-    @cached_property
-    def _watts(self) -> dict[str, float]:
-        found: dict[str, float] = {}
-        for k, element in enumerate(self.compiled.network.elements):
-            row = self.terminal_current[k][0].tolist()
-            watt = sum(self._volts[node] * amp for node, amp in zip(element.nodes, row, strict=True))
-            found[element.name] = found.get(element.name, 0.0) + watt
-        return found
-
     def part_powers(self) -> Mapping[str, float]:
         """Return part or element name -> W absorbed, first sample."""
-        return MappingProxyType(self._watts)
+        return MappingProxyType(self._totals.watts)
 
     def unknowns_for(self, compiled: Compiled) -> FloatArray:
         """Return this solution as a start for another network: the nodes and branches of the same names, others 0."""
@@ -156,13 +149,16 @@ def solve_alike(networks: Sequence[Network]) -> list[Solution]:
     SolveError if one of them does not settle.
     """
     whole = _solve(compile_alike(networks), solve(networks[0]).x[0])
+    sums = totals(whole.compiled, whole.x)
     found = []
     for k, network in enumerate(networks):
         rows = np.zeros(len(networks), dtype=bool)
         rows[k] = True
         currents = {e: amps[k : k + 1] for e, amps in whole.terminal_current.items()}
         own = replace(_only(whole.compiled, rows), network=network)
-        found.append(Solution(own, whole.x[k : k + 1], currents, whole.residual_a, whole.iterations))
+        solution = Solution(own, whole.x[k : k + 1], currents, whole.residual_a, whole.iterations)
+        solution.__dict__["_totals"] = sums[k]  # what the cached property would work out one by one
+        found.append(solution)
     return found
 
 
@@ -361,6 +357,30 @@ def terminal_currents(compiled: Compiled, x: FloatArray) -> dict[int, FloatArray
         for column, k in enumerate(group.index):
             currents[k] = flow[:, column, :]
     return currents
+
+
+def totals(compiled: Compiled, x: FloatArray) -> list[Totals]:
+    """Return the currents of pins and the powers of parts for each sample of `x` (B, U)."""
+    padded = np.concatenate([x, np.zeros((len(x), 1))], axis=1)
+    elements = compiled.network.elements
+    names: dict[str, int] = {}
+    pins: dict[Pin, int] = {}
+    watts = np.zeros((len(x), len(elements)))
+    amps = np.zeros((len(x), sum(len(e.nodes) for e in elements)))
+    for group in compiled.groups:
+        i = padded[:, group.branch] if len(group.branch) else None
+        volt = padded[:, group.nodes]
+        flow = EQUATIONS[group.type](volt, i, group.values).current
+        rows = [names.setdefault(elements[k].name, len(names)) for k in group.index]
+        np.add.at(watts.T, np.array(rows), (volt * flow).sum(axis=-1).T)
+        for column, k in enumerate(group.index):
+            for terminal, pin in enumerate(elements[k].pins):
+                if pin is not None:
+                    amps[:, pins.setdefault(pin, len(pins))] += flow[:, column, terminal]
+    return [
+        Totals(dict(zip(pins, a, strict=False)), dict(zip(names, w, strict=False)))
+        for a, w in zip(amps.tolist(), watts.tolist(), strict=True)
+    ]
 
 
 def floating_nodes(network: Network) -> list[str]:

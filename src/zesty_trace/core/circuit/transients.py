@@ -214,7 +214,7 @@ class _Times:
             if step > 1e-4 and volt > 0:
                 response = RESPONSE_S[str(self.kind(source.ref).model["type"])]
                 yield TimeConstant(
-                    "Droop on a load step", net, droop_v(step, farad, response), "V",
+                    "Load-step droop", net, droop_v(step, farad, response), "V",
                     f"{say(step, 'A')} from {say(farad, 'F')} for {say(response, 's', 2)}", (source.ref,), (net,), 0.1 * volt,
                 )  # fmt: skip
 

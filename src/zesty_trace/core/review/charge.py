@@ -107,7 +107,7 @@ def usb_inrush(ctx: Context) -> Iterator[Finding]:
 def droop(ctx: Context) -> Iterator[Finding]:
     """Yield rails that drop by more than a tenth when the loads are switched on together."""
     for item in time_constants(ctx.design, ctx.catalogue):
-        if item.what == "Droop on a load step" and item.limit is not None and item.value > item.limit:
+        if item.what == "Load-step droop" and item.limit is not None and item.value > item.limit:
             net = item.nets[0]
             fresh = Part(
                 ref=edits.fresh_ref(ctx.design, "C"),
