@@ -59,9 +59,9 @@ def softplus(x: FloatArray) -> tuple[FloatArray, FloatArray]:
 def junction(v: FloatArray, i_s: FloatArray | float, n_vt: FloatArray | float) -> tuple[FloatArray, FloatArray]:
     """Return the junction current and conductance; past exponent 80 the law goes on as a straight line."""
     x = v / n_vt
-    e = np.exp(np.minimum(x, MAX_EXPONENT))
-    e = np.where(x > MAX_EXPONENT, e * (1 + x - MAX_EXPONENT), e)
-    slope = np.exp(np.minimum(x, MAX_EXPONENT))
+    e = slope = np.exp(np.minimum(x, MAX_EXPONENT))
+    if (x > MAX_EXPONENT).any():
+        e = np.where(x > MAX_EXPONENT, e * (1 + x - MAX_EXPONENT), e)
     return i_s * (e - 1), i_s * slope / n_vt
 
 

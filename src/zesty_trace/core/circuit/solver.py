@@ -38,6 +38,7 @@ MAX_STEPS = 120
 RESIDUAL_A = 1e-10
 STEP_V = 1e-9
 LAST_STEP_V = 1e-4
+FAR_BEYOND = 4.0
 CHUNK = 250
 # plus, minus, n V_T, offset, knee
 _Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float, FloatArray | float]
@@ -247,6 +248,7 @@ def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tup
     moved = np.full(compiled.batch, np.inf)
     rows, part = np.arange(compiled.batch), compiled  # the samples that still move, and their circuit
     fixed = _conductances(compiled, gmin)
+    nodes, bound, junctions = len(compiled.names), _bound_v(compiled), _all_junctions(compiled)
     for step in range(MAX_STEPS + 1):
         at, at_seen = x[rows], seen[rows]
         residual, jacobian = _assemble(part, at, at_seen, share, fixed)
@@ -259,32 +261,48 @@ def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tup
             fresh = at + np.linalg.solve(jacobian, -residual[..., None])[..., 0]
         except np.linalg.LinAlgError:
             break
-        moved[rows] = np.abs(fresh - at)[:, : len(compiled.names)].max(axis=1, initial=0.0)
-        seen[rows] = _limit(part, at_seen, fresh)
+        np.clip(fresh[:, :nodes], -bound, bound, out=fresh[:, :nodes])
+        moved[rows] = np.abs(fresh - at)[:, :nodes].max(axis=1, initial=0.0)
+        seen[rows] = _limit(junctions, at_seen, fresh)
         x[rows] = fresh
         if 2 * fine.sum() >= len(rows):
             rows, part, fixed = rows[~fine], _only(part, ~fine), fixed[~fine]
+            junctions = _all_junctions(part)
     return x, good, step
 
 
-def _limit(compiled: Compiled, old: FloatArray, new: FloatArray) -> FloatArray:
+def _bound_v(compiled: Compiled) -> float:
+    """Return a voltage that no node of this circuit can reach: a step past it is a step astray."""
+    found = [
+        float(np.abs(g.values[name]).max(initial=0.0))
+        for g in compiled.bent
+        for name in ("volt", "v_out", "v_z")
+        if name in g.values
+    ]
+    return FAR_BEYOND * max(found, default=1.0) + 10.0
+
+
+def _limit(junctions: Sequence[_Junction], old: FloatArray, new: FloatArray) -> FloatArray:
     """Return node voltages that let no junction run away: a whole sample's step is shortened as far as needed."""
     allowed = np.ones(len(new))
     padded_old = np.concatenate([old, np.zeros((len(old), 1))], axis=1)
     padded_step = np.concatenate([new - old, np.zeros((len(old), 1))], axis=1)
-    for group in compiled.bent:
-        for a, b, n_vt, offset, knee in _junctions(group):
-            before = padded_old[:, a] - padded_old[:, b] - offset
-            step = padded_step[:, a] - padded_step[:, b]
-            room = np.where(before < knee - n_vt, knee - before, 3.0 * n_vt)
-            share = np.where(step > room, room / np.maximum(step, 1e-30), 1.0)
-            allowed = np.minimum(allowed, share.min(axis=1, initial=1.0))
+    for a, b, n_vt, offset, knee in junctions:
+        before = padded_old[:, a] - padded_old[:, b] - offset
+        step = padded_step[:, a] - padded_step[:, b]
+        room = np.where(before < knee - n_vt, knee - before, 3.0 * n_vt)
+        share = np.where(step > room, room / np.maximum(step, 1e-30), 1.0)
+        allowed = np.minimum(allowed, share.min(axis=1, initial=1.0))
     return np.asarray(old + allowed[:, None] * (new - old))
 
 
 def _critical_v(i_s: FloatArray | float, n_vt: FloatArray | float) -> FloatArray:
     """Return where a junction's curve bends most sharply (Nagel 1975): up to there a step is free."""
     return np.asarray(n_vt * np.log(n_vt / (math.sqrt(2.0) * np.asarray(i_s))))
+
+
+def _all_junctions(compiled: Compiled) -> list[_Junction]:
+    return [junction for group in compiled.bent for junction in _junctions(group)]
 
 
 def _junctions(group: Group) -> list[_Junction]:
@@ -324,6 +342,7 @@ def _assemble(
     batch, size = compiled.batch, compiled.size
     at_seen = np.concatenate([seen, np.zeros((batch, 1))], axis=1)
     apart = np.concatenate([x - seen, np.zeros((batch, 1))], axis=1)
+    moved = bool(apart.any())  # mostly not: then there is nothing to carry on from `seen` to `x`
     left: list[FloatArray] = [np.zeros((batch, 0))]
     right: list[FloatArray] = [np.zeros((batch, 0))]
     for group in compiled.bent:
@@ -332,13 +351,18 @@ def _assemble(
             values = {**values, "volt": values["volt"] * share}
         i = at_seen[:, group.branch] if len(group.branch) else None
         stamp = EQUATIONS[group.type](at_seen[:, group.nodes], i, values)
-        dv = apart[:, group.nodes]
-        flow = stamp.current + (stamp.by_v @ dv[..., None])[..., 0]
+        flow = stamp.current
+        if moved:
+            dv = apart[:, group.nodes]
+            flow = flow + (stamp.by_v @ dv[..., None])[..., 0]
         right.append(stamp.by_v.reshape(batch, -1))
         if stamp.by_i is not None and stamp.f is not None and stamp.f_v is not None and stamp.f_i is not None:
-            di = apart[:, group.branch]
-            flow = flow + stamp.by_i * di[..., None]
-            left += [flow.reshape(batch, -1), stamp.f + (stamp.f_v * dv).sum(axis=-1) + stamp.f_i * di]
+            law = stamp.f
+            if moved:
+                di = apart[:, group.branch]
+                flow = flow + stamp.by_i * di[..., None]
+                law = law + (stamp.f_v * dv).sum(axis=-1) + stamp.f_i * di
+            left += [flow.reshape(batch, -1), law]
             right += [stamp.by_i.reshape(batch, -1), stamp.f_v.reshape(batch, -1), stamp.f_i]
         else:
             left.append(flow.reshape(batch, -1))
