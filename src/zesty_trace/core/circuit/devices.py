@@ -60,7 +60,7 @@ def junction(v: FloatArray, i_s: FloatArray | float, n_vt: FloatArray | float) -
     """Return the junction current and conductance; past exponent 80 the law goes on as a straight line."""
     x = v / n_vt
     e = slope = np.exp(np.minimum(x, MAX_EXPONENT))
-    if (x > MAX_EXPONENT).any():
+    if np.any(x > MAX_EXPONENT):
         e = np.where(x > MAX_EXPONENT, e * (1 + x - MAX_EXPONENT), e)
     return i_s * (e - 1), i_s * slope / n_vt
 
