@@ -17,6 +17,7 @@ from zesty_trace.core.schematic.netlist import reading_order
 from zesty_trace.core.schematic.swap import swappable
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.desktop.stations import sheet_files
+from zesty_trace.desktop.stations.schematic import DRAWERS
 
 from ..conftest import TODAY
 
@@ -234,6 +235,29 @@ def test_a_drawer_takes_the_findings_place_and_is_kept_for_next_time(window, she
     click(qtbot, again.station.toggles[""])
     assert again.findings.isVisible()
     assert not again.station.drawer_stack.isVisible()
+
+
+def test_every_drawer_opens_on_an_empty_and_on_an_unsolvable_design(open_window, tmp_path: Path, settle, qtbot) -> None:
+    from zesty_trace.desktop.opening import new_project
+
+    window = open_window(new_project(tmp_path / "fresh"))
+    window.go("schematic")
+    settle(window)
+    station = window.station
+    for sentence in ("", "add J1 barrel_jack", "add J2 barrel_jack", "J1.TIP, J2.TIP = A", "J1.SLEEVE, J2.SLEEVE = GND"):
+        if sentence:
+            station.say(sentence)
+        for key in DRAWERS:
+            station.open_drawer(key)
+            settle(window)
+            assert station.drawer_stack.currentWidget().heading.text()
+    station.close_drawer()
+    station.play()
+    settle(window)
+    station.close_drawer()
+    for edit in ("renumber", "split_pages", "arrange_again", "paste", "copy_selection", "select_all"):
+        getattr(station, edit)()
+        settle(window)
 
 
 def test_part_drawer_edits_one_and_many(sheet, qtbot, settle) -> None:

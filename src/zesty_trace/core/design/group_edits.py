@@ -215,7 +215,7 @@ def fit_option(design: Design, name: str, variant: str, on: bool) -> Design:
             else [o.name for o in design.options if option.name in o.needs]
         )
     for each in chosen:
-        design = fit(design, by_name[each].refs, variant, on)
+        design = fit(design, [r for r in by_name[each].refs if r in design.parts], variant, on)
     return design
 
 

@@ -62,7 +62,7 @@ class PartDrawer(Drawer):
         self.swap = _SwapCard(self.take_swap)
         self.swap.hide()
         for each in (self.said, self.form_holder, self.marking, self.boards_holder,
-                     self.pins, row(self.swap_button, None), self.swap, row(self.copy_button, self.delete_button, None),
+                     row(self.swap_button, None), self.swap, self.pins, row(self.copy_button, self.delete_button, None),
                      row(self.again_button, None), row(self.open_button, None)):  # fmt: skip
             self.body.addWidget(each)
         self.body.addStretch(1)
@@ -151,6 +151,7 @@ class PartDrawer(Drawer):
         kind = kind_of(design, catalogue, ref)
         self.said.setText(self._carries(ref, kind.title))
         self.marking.setText("\n".join(self._in_the_hand(ref, kind)))
+        self.marking.setVisible(bool(self.marking.text()))
         net_of, rows = design.net_of(), []
         volts, amps = self.station.volts, self.station.amps
         for spec in kind.pins:
@@ -162,7 +163,7 @@ class PartDrawer(Drawer):
             rows.append([name, net, volt, say(amp, "A", 2) if amp and abs(amp) > 1e-9 else ""])
         fill(self.pins, rows, (2, 3))
         self.pins.resizeColumnsToContents()
-        fit_height(self.pins)
+        fit_height(self.pins, 6)
 
     def _in_the_hand(self, ref: str, kind: Kind) -> list[str]:
         """Return how to know the part when it lies there, and what to mind with it."""
