@@ -244,7 +244,13 @@ def test_every_drawer_opens_on_an_empty_and_on_an_unsolvable_design(open_window,
     window.go("schematic")
     settle(window)
     station = window.station
-    for sentence in ("", "add J1 barrel_jack", "add J2 barrel_jack", "J1.TIP, J2.TIP = A", "J1.SLEEVE, J2.SLEEVE = GND"):
+    for sentence in (
+        "",
+        "add J1 barrel_jack",
+        "add J2 barrel_jack",
+        "J1.TIP, J2.TIP = A",
+        "J1.SLEEVE, J2.SLEEVE = GND",
+    ):
         if sentence:
             station.say(sentence)
         for key in DRAWERS:

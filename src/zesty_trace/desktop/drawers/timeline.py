@@ -49,7 +49,7 @@ class TimelineDrawer(Drawer):
         self.drop_button = button("Take it out", self.drop)
         self.up_button = button("Up", self.move_up, tip="Move the picked step up")
         self.again_button = button("Propose again", lambda: self._put((), "Timeline proposed again"))
-        self.play_button = button("Play", self.toggle, True, "Play on the sheet (Ctrl+P)")
+        self.play_button = button("Play", self.toggle, True, "Play on the sheet (Ctrl+Shift+P)")
         self.speed = QDoubleSpinBox()
         self.speed.setRange(0.1, 1000.0)
         self.speed.setValue(1.0)

@@ -437,9 +437,12 @@ class SchematicStation(SheetEdits, Station):
             ("Copy the selected parts", "Ctrl+C", self.copy_selection),
             ("Paste the copied parts", "Ctrl+V", self.paste),
             ("Select every part", "Ctrl+A", self.select_all),
-            ("Play the timeline", "Ctrl+P", self.play),
+            ("Play the timeline", "Ctrl+Shift+P", self.play),
         ]  # fmt: skip
-        files = [Action(title, "", partial(action, self)) for title, action in sheet_files.ACTIONS.items()]
+        files = [
+            Action(title, sheet_files.SHORTCUTS.get(title, ""), partial(action, self))
+            for title, action in sheet_files.ACTIONS.items()
+        ]
         return [*(Action(*each) for each in run), *drawers, *files]
 
     def select_all(self) -> None:

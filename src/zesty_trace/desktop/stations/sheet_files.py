@@ -103,3 +103,4 @@ ACTIONS: dict[str, Callable[[SheetHost], None]] = {
     "Save the netlist as CSV …": partial(export_netlist, kind="csv"),
     "Save the netlist as JSON …": partial(export_netlist, kind="json"),
 }
+SHORTCUTS = {"Print the sheet …": "Ctrl+P"}
