@@ -44,6 +44,7 @@ LIGHT_COLORS = {
 FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
 LABELS = 16.0  # how far what is written beside a part reaches at most, grid units
 REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
+NAME_MOST = 1.8  # far out, names of pins and nets grow to this many sheet units at most: they have no more room
 LARGEST_SHARE = 2.1  # far out, text may grow to this many sheet units, so that it stays in its room
 
 
@@ -374,7 +375,7 @@ class SheetPainter:
         """Write reference and value right of a part, as large as the room there allows."""
         line, color, least = self._second_line(s, value)
         room = self._rooms.right_of(s.ref) - 0.4
-        size = size_in_room(room, s.ref, max(1.5, REF_PX / self._zoom), 1.5)
+        size = size_in_room(room, s.ref, max(1.5, min(LARGEST_SHARE, REF_PX / self._zoom)), 1.5)
         shown = line and (least or 1.35 * self._zoom >= VALUE_PX)
         apart = max(0.75, 4.5 / self._zoom) if shown else 0.0
         right = s.body()[2] + (0.7 if s.symbol.look == "button" else 0.3)
@@ -387,7 +388,7 @@ class SheetPainter:
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
         kind = kind_of(self.view.design, self.view.catalogue, s.ref)
-        far = max(1.25, NAME_PX / self._zoom)
+        far = max(1.25, min(NAME_MOST, NAME_PX / self._zoom))
         across = {side: row_size([q for q in s.symbol.pins if q.side == side], far) for side in ("top", "bottom")}
         wide = {"left": 0.0, "right": 0.0}  # how far the names reach in
         for pin in s.symbol.pins:
@@ -408,7 +409,7 @@ class SheetPainter:
                 self._text(
                     p, x, y - 0.55, pin.number, 0.62, "muted", "right" if pin.side == "left" else "left", hide_px=5.0
                 )
-        size = max(1.7, REF_PX / self._zoom)
+        size = max(1.7, min(LARGEST_SHARE, REF_PX / self._zoom))
         room = right - left - wide["left"] - wide["right"]
         if kind.connector or room < len(s.ref) * size * WIDE_LETTER + 0.8:
             self._text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
@@ -423,7 +424,7 @@ class SheetPainter:
     def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str, mark: str) -> None:
         t = theme.current()
         x, y = at
-        size = max(1.2, NAME_PX / abs(p.transform().m11()))
+        size = max(1.2, min(NAME_MOST, NAME_PX / self._zoom))
         said = net + mark
         wide = len(said) * size * 0.63 + 1.2
         way = -1 if side == "left" else 1

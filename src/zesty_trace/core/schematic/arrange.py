@@ -64,6 +64,7 @@ class _Arranger:
         self.rail_set = {*self.rails, self.ground}
         blocks = propose_blocks(design, catalogue)
         self.block = {r: b for r, b in blocks.items() if page is None or b in page.blocks}
+        self.marks = page_marks(design, catalogue, page) if page else {}
 
     def kind(self, ref: str) -> Kind:
         return kind_of(self.design, self.catalogue, ref)
@@ -344,10 +345,11 @@ class _Arranger:
                 net = self.net(ref, pin.number)
                 if not self._leaves_block(ref, net):
                     continue
+                tag = len(net + self.marks.get(net, "")) * TAG_UNITS + 3
                 if pin.side == "left":
-                    left = max(left, len(net) * TAG_UNITS + 3)
+                    left = max(left, tag)
                 if pin.side == "right":
-                    right = max(right, len(net) * TAG_UNITS + 3)
+                    right = max(right, tag)
             return x + symbol.left - left, y + symbol.top - 2, x + symbol.right + right, y + symbol.bottom + 2
         if symbol.turned and symbol.look != "switch":
             half = max(2.0, text / 2)
@@ -473,9 +475,7 @@ def arrange(design: Design, catalogue: Catalogue, page: Page | None = None, repo
     rails = [Rail(r.net, r.band, r.y, 1, width) for r in rails]
     if design.sheet:
         placed = _rebanded(placed, rails)
-    wires, tags, junctions = route_wires(
-        design, placed, rails, width + 2, top + 2, page_marks(design, catalogue, page) if page else None, None, report
-    )
+    wires, tags, junctions = route_wires(design, placed, rails, width + 2, top + 2, a.marks, None, report)
     clear = tuple(clear_title(title, wires) for title in titles)
     return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, clear, width + 2, top)
 

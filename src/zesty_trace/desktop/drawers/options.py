@@ -26,6 +26,7 @@ class OptionsDrawer(Drawer):
         self._loading = False
         self.shown = QComboBox()
         self.shown.setAccessibleName("Show the boards of")
+        self.shown.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
         self.variants = table("Variant", "Parts", "Firmware switches")
         self.variants.horizontalHeader().setStretchLastSection(True)
         self.variant_name = QLineEdit()

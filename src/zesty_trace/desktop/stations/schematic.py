@@ -7,7 +7,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSettings, Qt, QTimer
-from PySide6.QtWidgets import QComboBox, QPushButton, QSplitter, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QPushButton, QSizePolicy, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
 from zesty_trace.core.circuit.topology import ground_net, pin_label
@@ -110,7 +110,10 @@ class SchematicStation(SheetEdits, Station):
             box.activated.connect(lambda _k, run=run: run())
         self.states.setToolTip("The state whose voltages and currents are shown")
         self.pages.hide()
-        return row(self.hint, None, self.pages, self.blocks, self.states, self.overlay)
+        bar = row(self.hint, self.pages, self.blocks, self.states, self.overlay)
+        self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # the first to give way
+        bar.layout().setStretch(0, 1)
+        return bar
 
     def _lower_bar(self) -> QWidget:
         self.find = FindBox(lambda: (self.session.design, self.session.catalogue))
