@@ -13,7 +13,7 @@ from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.canvas import Canvas
 from zesty_trace.desktop.sheet_dirty import changed_rect
-from zesty_trace.desktop.sheet_painter import SheetPainter, SheetView
+from zesty_trace.desktop.sheet_painter import RAIL_NAMES, SheetPainter, SheetView
 
 REACH = 0.8
 NOTHING_DRAWN = "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
@@ -86,7 +86,7 @@ class SheetCanvas(Canvas):
         s = self.view.sheet
         right = max([s.width, *(int(q.body()[2]) + 4 for q in s.symbols)])
         bottom = max([s.height - 3, *(int(q.body()[3]) + 2 for q in s.symbols)])
-        return QRectF(0, 0, right, bottom)
+        return QRectF(-RAIL_NAMES, 0, right + RAIL_NAMES, bottom)
 
     def paint_scene(self, p: QPainter) -> None:
         """Draw the sheet, then what is being done to it."""

@@ -13,7 +13,7 @@ from PySide6.QtGui import QPagedPaintDevice, QPageLayout, QPageSize, QPainter, Q
 
 from zesty_trace.core.design.model import Design
 from zesty_trace.desktop import theme
-from zesty_trace.desktop.sheet_painter import SheetPainter, SheetView, draw_text
+from zesty_trace.desktop.sheet_painter import RAIL_NAMES, SheetPainter, SheetView, draw_text
 from zesty_trace.errors import StoreError
 
 UNITS_A_PAGE = 190  # a page this many grid units wide is read at arm's length on A4
@@ -60,12 +60,13 @@ def draw_page(p: QPainter, area: QRectF, page: PrintedPage, number: int, count: 
         draw_text(p, block.left() + 3 * mm, block.top() + (3.6 + 4.6 * k) * mm, line, size, "ink", "left", k == 0)
     sheet = page.view.sheet
     room = QRectF(area.left() + 3 * mm, area.top() + 3 * mm, area.width() - 6 * mm, block.top() - area.top() - 5 * mm)
-    wide = max([sheet.width, *(int(s.body()[2]) + 6 for s in sheet.symbols)])
+    wide = RAIL_NAMES + max([sheet.width, *(int(s.body()[2]) + 6 for s in sheet.symbols)])
     tall = max([sheet.height, *(int(s.body()[3]) + 3 for s in sheet.symbols)])
     scale = min(room.width() / wide, room.height() / tall)
     p.save()
     p.translate(room.left() + (room.width() - wide * scale) / 2, room.top() + (room.height() - tall * scale) / 2)
     p.scale(scale, scale)
+    p.translate(RAIL_NAMES, 0)
     SheetPainter(page.view).draw(p)
     p.restore()
 

@@ -42,6 +42,7 @@ LIGHT_COLORS = {
     "white": "#fff6d6",
 }  # fmt: skip
 FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
+RAIL_NAMES = 7.0  # room left of the supply lines for their names, grid units
 LABELS = 16.0  # how far what is written beside a part reaches at most, grid units
 REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
 NAME_MOST = 1.8  # far out, names of pins and nets grow to this many sheet units at most: they have no more room
@@ -215,17 +216,13 @@ class SheetPainter:
         p.setPen(self._pen(net, 0.4))
         p.drawLine(QPointF(left, y), QPointF(right, y))
         color = self._color(net)
-        edge = -p.transform().dx() / p.transform().m11()  # names stay in sight when zoomed in
-        self._text(
-            p,
-            max(left, edge + 0.4) + 0.1,
-            y - 1.0,
-            net,
-            1.6,
-            "ink" if color == "lemon" else color,
-            bold=True,
-            least_px=7.5,
-        )
+        color = "ink" if color == "lemon" else color
+        edge = -p.transform().dx() / p.transform().m11() + 0.4  # of what is seen
+        if edge > left - RAIL_NAMES:  # names stay in sight when zoomed in
+            self._text(p, max(left, edge) + 0.1, y - 1.0, net, 1.6, color, bold=True, least_px=7.5)
+        else:
+            size = max(1.6, min(1.95, 7.5 / self._zoom))
+            self._text(p, left - 0.6, y, net, size, color, "right", bold=True)
 
     # Symbols ------------------------------------------------------------------------------------------------------
 
