@@ -12,7 +12,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
-from zesty_trace.core.schematic.labels import WIDE_LETTER, LabelRooms, row_size, size_in_room
+from zesty_trace.core.schematic.labels import TAG_LETTER, WIDE_LETTER, LabelRooms, row_size, size_in_room
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.desktop import theme
 
@@ -421,8 +421,9 @@ class SheetPainter:
     def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str, mark: str) -> None:
         t = theme.current()
         x, y = at
-        size = max(1.2, min(NAME_MOST, NAME_PX / self._zoom))
         said = net + mark
+        room = (len(said) * TAG_LETTER + 0.8) / (len(said) * 0.63)
+        size = max(1.2, min(NAME_MOST, room, NAME_PX / self._zoom))
         wide = len(said) * size * 0.63 + 1.2
         way = -1 if side == "left" else 1
         p.setPen(QPen(t.color("lime" if net in self.view.lit_nets else "muted"), 0.12))

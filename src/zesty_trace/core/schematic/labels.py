@@ -14,7 +14,7 @@ from zesty_trace.core.schematic.symbols import SymbolPin
 HALF_HIGH = 1.3  # of one or two lines beside a part, grid units
 LETTER = 0.66  # width of a bold letter as a share of its size
 WIDE_LETTER = 0.72  # of names in capitals, as pins have
-TAG_LETTER = 0.82
+TAG_LETTER = 0.95  # as wide as the router keeps free for a letter of a tag
 FAR = 99.0
 TITLE_LETTER, TITLE_REACH = 1.25, 24
 
