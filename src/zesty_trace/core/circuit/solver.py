@@ -40,6 +40,7 @@ STEP_V = 1e-9
 LAST_STEP_V = 1e-4
 FAR_BEYOND = 4.0
 CHUNK = 250
+MANY = 64
 # plus, minus, n V_T, offset, knee
 _Junction = tuple[IntArray, IntArray, FloatArray | float, FloatArray | float, FloatArray | float]
 
@@ -258,7 +259,10 @@ def _newton(compiled: Compiled, x: FloatArray, gmin: float, share: float) -> tup
         if fine.all() or step == MAX_STEPS:
             break
         try:
-            fresh = at + np.linalg.solve(jacobian, -residual[..., None])[..., 0]
+            if step == 0 and len(rows) >= MANY:  # samples near each other: one mean Jacobian takes them most of the way
+                fresh = at - residual @ np.linalg.inv(jacobian.mean(axis=0)).T
+            else:
+                fresh = at + np.linalg.solve(jacobian, -residual[..., None])[..., 0]
         except np.linalg.LinAlgError:
             break
         np.clip(fresh[:, :nodes], -bound, bound, out=fresh[:, :nodes])

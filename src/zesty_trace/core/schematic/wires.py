@@ -20,7 +20,7 @@ NEAR = 0.6
 MANY_PINS = 7
 OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
 TAG_UNITS = 0.95
-PATIENCE = 1200  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
+PATIENCE = 800  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
 
 
 class _Router:
