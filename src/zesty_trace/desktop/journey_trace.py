@@ -31,8 +31,9 @@ class JourneyTrace(QWidget):
 
     def show_state(self, current: str, done: int, counts: dict[str, int]) -> None:
         """Show where we are, how far copper reaches, and the open findings of each station."""
-        self.current, self.done, self.counts = current, done, counts
-        self.update()
+        if (self.current, self.done, self.counts) != (current, done, counts):
+            self.current, self.done, self.counts = current, done, counts
+            self.update()
 
     def _pad(self, k: int) -> QPointF:
         step = (self.width() - 90) / (len(STATIONS) - 1)

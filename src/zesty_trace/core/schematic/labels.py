@@ -26,8 +26,7 @@ def drawn_boxes(sheet: Sheet) -> list[Box]:
     """Return the rectangles of all that is drawn: bodies, pieces of wire, tags."""
     boxes: list[Box] = [s.body() for s in sheet.symbols]
     for wire in sheet.wires:
-        for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
-            boxes.append((min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)))
+        boxes += wire.pieces
     for tag in sheet.tags:
         long = (len(tag.net + tag.mark) * TAG_LETTER + 1.5) * (-1 if tag.side == "left" else 1)
         near, far = sorted((float(tag.at[0]), tag.at[0] + long))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
+from itertools import pairwise
 
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
@@ -53,6 +54,13 @@ class Wire:
     net: str
     points: tuple[Spot, ...]
     pin: Pin | None = None
+
+    @cached_property
+    def pieces(self) -> tuple[tuple[float, float, float, float], ...]:
+        """Left, top, right, bottom of each straight piece."""
+        return tuple(
+            (min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)) for (x0, y0), (x1, y1) in pairwise(self.points)
+        )
 
     @cached_property
     def bounds(self) -> tuple[int, int, int, int]:
