@@ -79,7 +79,7 @@ def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]
         path = folder / "parts" / f"{kind_id}.toml"
         if kind_id in base.kinds or kind_id not in catalogue.kinds:
             continue
-        if any(kind_id in p.read_text("utf-8") for p in (folder / "parts").glob("*.toml")):
+        if any(f"[{kind_id}]" in p.read_text("utf-8") for p in (folder / "parts").glob("*.toml")):
             continue
         try:
             path.parent.mkdir(parents=True, exist_ok=True)

@@ -7,6 +7,8 @@ import io
 import json
 import math
 import random
+import re
+from concurrent.futures import ThreadPoolExecutor
 
 import networkx as nx
 import numpy as np
@@ -19,7 +21,9 @@ from zesty_trace.core.circuit.network import Element, Network, shape_of
 from zesty_trace.core.circuit.solver import solve, solve_alike
 from zesty_trace.core.circuit.topology import all_pins
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Brief, Design, Part
+from zesty_trace.core.design.model import Brief, Design, Part, Pin
+from zesty_trace.core.review.context import make_context
+from zesty_trace.core.review.heat import _with_copper
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
@@ -160,8 +164,6 @@ def test_states_solved_together_are_as_solved_alone(mended: Design, catalogue: C
 
 def test_current_spread_of_a_divider_is_that_of_its_resistors() -> None:
     """Analytic: I = V / (R1 + R2); with tolerance t at three sigma, sigma_I / I = t / 3 x sqrt(R1^2 + R2^2) / (R1 + R2)."""
-    from zesty_trace.core.design.model import Pin
-
     elements = (
         Element("V", "source", ("a", "0"), {"volt": 10, "ohm": 1e-6}),
         Element("R1", "resistor", ("a", "b"), {"ohm": 3000}, (Pin("R1", "1"), Pin("R1", "2")), {"ohm": 0.05}),
@@ -227,3 +229,28 @@ def test_an_unknown_kind_is_not_told_again_for_each_of_its_wires(catalogue: Cata
     with pytest.raises(ImportFailed) as failed:
         import_prototype(USB_PARTS.replace("R1,resistor", "R1,resistorr"), USB_WIRES, catalogue)
     assert [(p.file, p.line) for p in failed.value.problems] == [("parts.csv", 3)]
+
+
+def test_copper_that_is_stated_already_is_not_counted_twice(demo: Design, catalogue: Catalogue) -> None:
+    """T = ambient + P x R0 (1 + A / 30 mm2)^-0.28, by hand from the bare part's own figures."""
+    hot = edits.set_brief(demo, ambient_c=40.0)
+    for notes in ("", "50 mm2 copper"):
+        design = edits.change_part(hot, "U2", notes=notes)
+        heat = next(h for h in analysis.analyse(design, catalogue).heats() if h.ref == "U2")
+        stated = analysis.copper_mm2(design.parts["U2"])
+        bare = heat.theta_c_per_w * (1 + stated / 30) ** 0.28
+        said = _with_copper(make_context(design, catalogue), heat)
+        match = re.search(r"With (\d+) mm² of copper on its tab: (\d+) °C", said)
+        assert match, said
+        area, temperature = map(int, match.groups())
+        assert area > stated
+        assert temperature == round(40 + heat.power_w * bare * (1 + area / 30) ** -0.28)
+
+
+def test_threads_that_ask_at_once_share_one_analysis(demo: Design, catalogue: Catalogue) -> None:
+    fresh = edits.set_brief(demo, humidity_pct=51)
+    with ThreadPoolExecutor(4) as pool:
+        found = list(pool.map(lambda _k: analysis.analyse(fresh, catalogue), range(8)))
+        solved = list(pool.map(lambda a: a.all(), found))
+    assert len({id(a) for a in found}) == 1
+    assert all(s[0] is solved[0][0] for s in solved)

@@ -18,6 +18,7 @@ from zesty_trace.core.schematic.swap import swappable
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.desktop.stations import sheet_files
 from zesty_trace.desktop.stations.schematic import DRAWERS
+from zesty_trace.store.project import read_project
 
 from ..conftest import TODAY
 
@@ -189,16 +190,19 @@ def test_parts_are_numbered_by_position_and_the_sheet_is_split_into_pages(sheet,
     second = {s.ref for s in sheet._drawn.sheet.symbols}
     assert first.isdisjoint(second)
     sheet.light([next(iter(first))], [])
+    settle(window)
     assert next(iter(first)) in {s.ref for s in sheet._drawn.sheet.symbols}
     sheet.split_pages()
     settle(window)
     assert session.design.pages == ()
 
 
-def test_the_sheet_is_written_as_pdf_svg_and_netlists(sheet, tmp_path: Path) -> None:
+def test_the_sheet_is_written_as_pdf_svg_and_netlists(sheet, tmp_path: Path, settle) -> None:
     sheet_files.export_pdf(sheet, tmp_path / "s.pdf")
+    settle(sheet.window())
     assert (tmp_path / "s.pdf").read_bytes()[:5] == b"%PDF-"
     sheet_files.export_svg(sheet, tmp_path / "s.svg")
+    settle(sheet.window())
     svg = (tmp_path / "s.svg").read_text()
     for text in ("Proofing cabinet", "U3", "Page 1 of 1", TODAY.isoformat()[:4]):
         assert text in svg, text
@@ -209,6 +213,7 @@ def test_the_sheet_is_written_as_pdf_svg_and_netlists(sheet, tmp_path: Path) -> 
     lines = (tmp_path / "n.csv").read_text().splitlines()
     assert len(lines) - 1 == sum(len(p) for p in sheet.session.design.nets.values())
     sheet_files.export_pdf(sheet, tmp_path / "nowhere" / "s.pdf")
+    settle(sheet.window())
     assert "nowhere" in sheet.window().status.text.text()
 
 
@@ -377,6 +382,25 @@ def test_the_timeline_plays_lights_and_sums_up_charge(node: MainWindow, qtbot, s
     assert session.design.timeline[0].seconds == 600
     assert "value" in node.status.text.text()
     settle(node)
+
+
+def test_equal_steps_of_the_timeline_each_show_their_current(sheet, settle) -> None:
+    sheet.session.do("twice", lambda d: set_timeline(d, (Moment(state="all on", seconds=1.0),) * 2))
+    sheet.open_drawer("timeline")
+    settle(sheet.window())
+    texts = [sheet.drawers["timeline"].steps.item(k, 2).text() for k in range(2)]
+    assert texts[0] == texts[1] != ""
+
+
+def test_a_broken_part_file_does_not_keep_the_design_from_being_saved(window: MainWindow, settle) -> None:
+    (window.session.path / "parts").mkdir(exist_ok=True)
+    (window.session.path / "parts" / "broken.toml").write_text("[oops\n")
+    window.session.do("name", lambda d: journey.edits.set_name(d, "Saved all the same"))
+    window.session.__dict__.pop("catalogue", None)
+    assert window.session.save()
+    assert read_project(window.session.path).design.name == "Saved all the same"
+    (window.session.path / "parts" / "broken.toml").unlink()
+    settle(window)
 
 
 def test_lights_glow_by_their_current_while_the_timeline_plays(dial: MainWindow, settle) -> None:

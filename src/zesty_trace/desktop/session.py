@@ -137,16 +137,23 @@ class Session(QObject):
 
     def save(self) -> bool:
         """Write `design.json`; whether it worked."""
-        from zesty_trace.journey import carry_kinds
-
         try:
-            carry_kinds(self.design, self.path, self.catalogue)
             self.autosaver.save(self.design)
         except StoreError as error:
             self.failed.emit(error)
             return False
+        self._carry_kinds()
         self.message.emit(f"Saved in {self.path}")
         return True
+
+    def _carry_kinds(self) -> None:
+        """Put the user's own kinds that the design uses into the project; the design is saved whether that works or not."""
+        from zesty_trace.journey import carry_kinds
+
+        try:
+            carry_kinds(self.design, self.path, self.catalogue)
+        except ZestyError as error:
+            self.failed.emit(error)
 
     # Findings -----------------------------------------------------------------------------------------------------
 

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from zesty_trace.core.design.model import Pin
+from zesty_trace.core.schematic.labels import tag_box
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.canvas import Canvas
@@ -92,7 +93,7 @@ class SheetCanvas(Canvas):
         """Draw the sheet, then what is being done to it."""
         if self.view is None:
             return
-        if self._painter is None or self._painter.view is not self.view:
+        if self._painter is None or self._painter.view is not self.view or self._painter.theme is not theme.current():
             self._painter = SheetPainter(self.view)
         self._painter.draw(p, self.seen)
         t = theme.current()
@@ -164,9 +165,8 @@ class SheetCanvas(Canvas):
             if rail.left <= at.x() <= rail.right and abs(rail.y - at.y()) < 1.0:
                 return rail.net
         for tag in self.view.sheet.tags:
-            long = (len(tag.net + tag.mark) * 0.8 + 1.5) * (-1 if tag.side == "left" else 1)
-            x0, x1 = sorted((float(tag.at[0]), tag.at[0] + long))
-            if x0 <= at.x() <= x1 and abs(tag.at[1] - at.y()) < 1.0:
+            left, top, right, bottom = tag_box(tag)
+            if left <= at.x() <= right and top <= at.y() <= bottom:
                 return tag.net
         return ""
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Protocol
 
 from zesty_trace.core.circuit.analysis import Analysis
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.progress import Report
 from zesty_trace.core.schematic.sheet import Sheet
 
 if TYPE_CHECKING:
@@ -82,8 +83,8 @@ class SheetHost(Protocol):
     def split_pages(self) -> None:
         """Split the sheet into pages, or join it again."""
 
-    def all_pages(self) -> list[Drawn]:
-        """Return every page drawn."""
+    def all_pages(self, design: Design, report: Report) -> list[Drawn]:
+        """Return every page drawn; called off the GUI thread."""
 
     def view_of(self, drawn: Drawn, for_paper: bool = False) -> SheetView:
         """Return what the painter needs."""

@@ -12,7 +12,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
-from zesty_trace.core.schematic.labels import TAG_LETTER, WIDE_LETTER, LabelRooms, row_size, size_in_room
+from zesty_trace.core.schematic.labels import TAG_UNITS, WIDE_LETTER, LabelRooms, row_size, size_in_room
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.desktop import theme
 
@@ -118,7 +118,7 @@ class SheetPainter:
     """Draws one view of a sheet."""
 
     def __init__(self, view: SheetView) -> None:
-        self.view = view
+        self.view, self.theme = view, theme.current()
         self._rails = {r.net for r in view.sheet.rails}
         self._pens: dict[tuple[str, float], QPen] = {}
         self._nets = view.design.net_of()
@@ -129,7 +129,6 @@ class SheetPainter:
         left, top, right, bottom = (-1e9, -1e9, 1e9, 1e9)
         if seen is not None:
             left, top, right, bottom = seen.left(), seen.top(), seen.right(), seen.bottom()
-        self._scale = p.transform().m11()
         self._zoom = abs(p.transform().m11()) or 1.0
         self._late, self._faint = on_screen(p), False
         self._texts: list[tuple[bool, int, str, float, float, str, str]] = []
@@ -170,7 +169,7 @@ class SheetPainter:
         if not self._late:
             draw_text(p, x, y, text, size, color, align, bold, least_px, hide_px)
             return
-        scale = self._scale
+        scale = self._zoom
         if size * scale >= hide_px:
             size = max(size, min(least_px, LARGEST_SHARE * scale) / scale)
             self._texts.append((bold, round(size * scale * 4), color, x, y, text, align))
@@ -180,7 +179,7 @@ class SheetPainter:
         if not self._texts:
             return
         world, dpi, t = p.transform(), p.device().logicalDpiY(), theme.current()
-        dx, dy, scale = world.dx(), world.dy(), self._scale
+        dx, dy, scale = world.dx(), world.dy(), self._zoom
         p.resetTransform()
         last: tuple[bool, int, str] | None = None
         for bold, quarter_px, color, x, y, text, align in sorted(self._texts):
@@ -422,7 +421,7 @@ class SheetPainter:
         t = theme.current()
         x, y = at
         said = net + mark
-        room = (len(said) * TAG_LETTER + 0.8) / (len(said) * 0.63)
+        room = (len(said) * TAG_UNITS + 0.8) / (len(said) * 0.63)
         size = max(1.2, min(NAME_MOST, room, NAME_PX / self._zoom))
         wide = len(said) * size * 0.63 + 1.2
         way = -1 if side == "left" else 1
@@ -473,7 +472,7 @@ class SheetPainter:
 
     def _bubble(self, p: QPainter, x: float, y: float, text: str) -> None:
         t = theme.current()
-        size = max(1.2, NAME_PX / abs(p.transform().m11()))
+        size = max(1.2, NAME_PX / self._zoom)
         wide = len(text) * size * 0.6 + 0.6
         p.setPen(QPen(t.color("muted"), 0.08))
         p.setBrush(t.color("lemon"))

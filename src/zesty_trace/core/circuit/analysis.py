@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass
 from threading import Lock
@@ -14,7 +13,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.build import OperatingState, build_network, build_networks, fullest, operating_states
 from zesty_trace.core.circuit.network import FloatArray, Network, shape_of
 from zesty_trace.core.circuit.solver import Solution, solve, solve_alike
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.topology import kept, kind_of
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.errors import SolveError
 
@@ -67,7 +66,7 @@ class Analysis:
     def __init__(self, design: Design, catalogue: Catalogue) -> None:
         self.design, self.catalogue = design, catalogue
         self._solved: dict[str, Operating] = {}
-        self._solved_all = False
+        self._all_lock, self._solved_all = Lock(), False
         self._peaks: dict[Pin, float] | None = None
         self.states = operating_states(design, catalogue)
 
@@ -85,15 +84,19 @@ class Analysis:
 
     def all(self) -> list[Operating]:
         """Return every state, solved; those whose networks differ in values only are solved together."""
-        if not self._solved_all:
-            self._solved_all = True
-            alike: dict[object, list[tuple[OperatingState, Network]]] = {}
-            waiting = list({s.name: s for s in self.states if s.name not in self._solved}.values())
-            for state, network in zip(waiting, build_networks(self.design, self.catalogue, waiting), strict=True):
-                alike.setdefault(shape_of(network), []).append((state, network))
-            for group in alike.values():
-                self._solve_together(group)
+        with self._all_lock:  # the sheet and the review ask at the same time: one solves for both
+            if not self._solved_all:
+                self._solve_alike()
+                self._solved_all = True
         return [self.operating(s) for s in self.states]
+
+    def _solve_alike(self) -> None:
+        alike: dict[object, list[tuple[OperatingState, Network]]] = {}
+        waiting = list({s.name: s for s in self.states if s.name not in self._solved}.values())
+        for state, network in zip(waiting, build_networks(self.design, self.catalogue, waiting), strict=True):
+            alike.setdefault(shape_of(network), []).append((state, network))
+        for group in alike.values():
+            self._solve_together(group)
 
     def _solve_together(self, group: list[tuple[OperatingState, Network]]) -> None:
         try:
@@ -136,23 +139,10 @@ class Analysis:
         return self._peaks
 
 
-_KEPT: OrderedDict[tuple[int, int], Analysis] = OrderedDict()
-_KEEP = 16
-_KEPT_LOCK = Lock()
-
-
+@kept
 def analyse(design: Design, catalogue: Catalogue) -> Analysis:
     """Return the analysis of a design; those of the last few values are kept, by identity."""
-    key = (id(design), id(catalogue))
-    with _KEPT_LOCK:
-        found = _KEPT.get(key)
-        if found is not None and found.design is design and found.catalogue is catalogue:
-            _KEPT.move_to_end(key)
-            return found
-        made = _KEPT[key] = Analysis(design, catalogue)
-        while len(_KEPT) > _KEEP:
-            _KEPT.popitem(last=False)
-        return made
+    return Analysis(design, catalogue)
 
 
 @dataclass(frozen=True)

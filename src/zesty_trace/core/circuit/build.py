@@ -11,7 +11,7 @@ import numpy as np
 from zesty_trace.core.catalogue.kinds import Catalogue, ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.network import Element, Network
-from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of
+from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of, pin_label
 from zesty_trace.core.design.model import Design, Part, Pin, StateSpec
 from zesty_trace.core.quantities import leading_value
 
@@ -51,7 +51,10 @@ def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState
     net_of = design.net_of()
     everything = frozenset(outputs)
     nets = [net_of[p] for p in outputs]
-    names = [net if nets.count(net) == 1 else f"{net} by {pin.ref}" for net, pin in zip(nets, outputs, strict=True)]
+    names = [
+        net if nets.count(net) == 1 else f"{net} by {pin_label(design, catalogue, pin)}"
+        for net, pin in zip(nets, outputs, strict=True)
+    ]
     alone = [OperatingState(f"{name} on", frozenset((pin,))) for name, pin in zip(names, outputs, strict=True)]
     empty: list[OperatingState] = []
     if any(kind_of(design, catalogue, ref).ocv for ref in design.parts):

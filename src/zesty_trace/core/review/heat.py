@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from zesty_trace.core.circuit.analysis import Heat, analyse, theta_with_copper
+from zesty_trace.core.circuit.analysis import Heat, analyse, copper_mm2, theta_with_copper
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -44,7 +44,7 @@ def _explain(ctx: Context, item: Heat) -> tuple[str, Mend | None]:
     burnt = f"burns {say(item.power_w, 'W')} in a {package} that can lose {say(allowed, 'W', 2)} {where}."
     kind = ctx.kind(item.ref)
     if kind.model.get("type") != "regulator":
-        return f"It {burnt} {_with_copper(item, ctx.design.brief.ambient_c)}Use a bigger package or less current.", None
+        return f"It {burnt} {_with_copper(ctx, item)}Use a bigger package or less current.", None
     pin_in, pin_out = (_by_role(ctx, item.ref, role) for role in ("supply_in", "supply_out"))
     volts = ctx.highest
     v_in, v_out = volts[ctx.net_of[pin_in]], volts[ctx.net_of[pin_out]]
@@ -52,17 +52,19 @@ def _explain(ctx: Context, item: Heat) -> tuple[str, Mend | None]:
     first = f"{say(v_in, 'V')} in, {say(v_out, 'V')} out at {say(amp, 'A')} {burnt}"
     best = _cooler_supply(ctx, item.ref, pin_in, v_in)
     if best is None:
-        more = _with_copper(item, ctx.design.brief.ambient_c)
+        more = _with_copper(ctx, item)
         return f"{first} {more}A lower supply or a switching regulator would mend it.", None
     net, temperature = best
     mend = Mend(f"Feed {item.ref} from {net}", partial(edits.connect, pin=pin_in, net=net))
     return f"{first} Fed from {net} it would reach {temperature:.0f} °C.", mend
 
 
-def _with_copper(item: Heat, ambient_c: float) -> str:
-    """Return how far copper alone would bring a part down, if that is far enough."""
-    for area in COPPER_AREAS_MM2:
-        temperature = ambient_c + item.power_w * theta_with_copper(item.theta_c_per_w, area)
+def _with_copper(ctx: Context, item: Heat) -> str:
+    """Return how far copper alone, more than is stated already, would bring a part down, if that is far enough."""
+    stated = copper_mm2(ctx.design.parts[item.ref])
+    bare = item.theta_c_per_w / theta_with_copper(1.0, stated)
+    for area in (a for a in COPPER_AREAS_MM2 if a > stated):
+        temperature = ctx.design.brief.ambient_c + item.power_w * theta_with_copper(bare, area)
         if temperature <= item.limit_c - MARGIN_C:
             return f"With {area} mm² of copper on its tab: {temperature:.0f} °C (note “{area} mm2 copper”). "
     return ""

@@ -18,11 +18,11 @@ from zesty_trace.core.design.model import Design, Page, Pin
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
-from zesty_trace.core.schematic.labels import clear_title
+from zesty_trace.core.schematic.labels import TAG_UNITS, clear_title
 from zesty_trace.core.schematic.pages import page_marks
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
 from zesty_trace.core.schematic.symbols import Side, Symbol
-from zesty_trace.core.schematic.wires import TAG_UNITS, route_wires
+from zesty_trace.core.schematic.wires import route_wires
 from zesty_trace.errors import SolveError
 
 BAND_WIDTHS = range(110, 300, 5)

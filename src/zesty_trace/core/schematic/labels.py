@@ -8,18 +8,22 @@ from dataclasses import replace
 
 import numpy as np
 
-from zesty_trace.core.schematic.sheet import Sheet, Title, Wire
+from zesty_trace.core.schematic.sheet import Box, Sheet, Tag, Title, Wire
 from zesty_trace.core.schematic.symbols import SymbolPin
 
 HALF_HIGH = 1.3  # of one or two lines beside a part, grid units
 LETTER = 0.66  # width of a bold letter as a share of its size
 WIDE_LETTER = 0.72  # of names in capitals, as pins have
-TAG_LETTER = 0.95  # as wide as the router keeps free for a letter of a tag
+TAG_UNITS = 0.95  # what is kept free for a letter of a tag
 FAR = 99.0
 TITLE_LETTER, TITLE_REACH = 1.25, 24
 
 
-Box = tuple[float, float, float, float]  # left, top, right, bottom
+def tag_box(tag: Tag) -> Box:
+    """Return the rectangle of a tag."""
+    long = (len(tag.net + tag.mark) * TAG_UNITS + 1.5) * (-1 if tag.side == "left" else 1)
+    near, far = sorted((float(tag.at[0]), tag.at[0] + long))
+    return near, tag.at[1] - 0.9, far, tag.at[1] + 0.9
 
 
 def drawn_boxes(sheet: Sheet) -> list[Box]:
@@ -27,10 +31,7 @@ def drawn_boxes(sheet: Sheet) -> list[Box]:
     boxes: list[Box] = [s.body() for s in sheet.symbols]
     for wire in sheet.wires:
         boxes += wire.pieces
-    for tag in sheet.tags:
-        long = (len(tag.net + tag.mark) * TAG_LETTER + 1.5) * (-1 if tag.side == "left" else 1)
-        near, far = sorted((float(tag.at[0]), tag.at[0] + long))
-        boxes.append((near, tag.at[1] - 0.9, far, tag.at[1] + 0.9))
+    boxes += map(tag_box, sheet.tags)
     return boxes
 
 

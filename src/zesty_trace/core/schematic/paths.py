@@ -12,12 +12,11 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from zesty_trace.core.schematic.sheet import Spot
+from zesty_trace.core.schematic.sheet import Box, Spot
 
 BEND, CROSS, TEXT = 3.0, 4.0, 5.0
 FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3
 STEPS = ((1, 0), (0, 1), (-1, 0), (0, -1))
-Box = tuple[float, float, float, float]  # left, top, right, bottom
 
 
 class Grid:

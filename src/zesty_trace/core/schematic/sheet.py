@@ -10,6 +10,7 @@ from zesty_trace.core.design.model import Pin
 from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
 
 Spot = tuple[int, int]
+Box = tuple[float, float, float, float]  # left, top, right, bottom
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,7 @@ class Wire:
     pin: Pin | None = None
 
     @cached_property
-    def pieces(self) -> tuple[tuple[float, float, float, float], ...]:
+    def pieces(self) -> tuple[Box, ...]:
         """Left, top, right, bottom of each straight piece."""
         return tuple(
             (min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)) for (x0, y0), (x1, y1) in pairwise(self.points)

@@ -12,14 +12,14 @@ import numpy as np
 
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.core.schematic.paths import ACROSS, CLOSED, TEXT, Box, Grid, cells_of, corners, find_path
-from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
+from zesty_trace.core.schematic.labels import TAG_UNITS
+from zesty_trace.core.schematic.paths import ACROSS, CLOSED, TEXT, Grid, cells_of, corners, find_path
+from zesty_trace.core.schematic.sheet import Box, PlacedSymbol, Rail, Spot, Tag, Wire
 from zesty_trace.errors import Cancelled
 
 NEAR = 0.6
 MANY_PINS = 7
 OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
-TAG_UNITS = 0.95
 PATIENCE = 800  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
 
 

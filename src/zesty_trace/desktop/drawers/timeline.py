@@ -115,8 +115,9 @@ class TimelineDrawer(Drawer):
 
     def _show_cycle(self) -> None:
         self._loading = True
-        known = [m for m in self.moments if any(s.state == m.state for s in self._cycle.steps)]
-        for k, step in zip((self.moments.index(m) for m in known), self._cycle.steps, strict=False):
+        played = {s.state for s in self._cycle.steps}
+        known = [k for k, m in enumerate(self.moments) if m.state in played]
+        for k, step in zip(known, self._cycle.steps, strict=False):
             item = self.steps.item(k, 2)
             if item:
                 item.setText(say(step.amp, "A", 2))

@@ -4,8 +4,17 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QComboBox, QFileDialog, QGridLayout, QLineEdit, QPlainTextEdit, QVBoxLayout, QWidget
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zesty_trace import journey
 from zesty_trace.core.design.diff import describe_changes
@@ -20,9 +29,7 @@ OTHER = "another kind …"
 
 
 class ImportCard(QWidget):
-    """Two paths, what importing them would give, and the button that does it. `imported` follows."""
-
-    imported = Signal()
+    """Two paths, what importing them would give, and the button that does it."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -52,7 +59,6 @@ class ImportCard(QWidget):
         self.problems.setMaximumHeight(110)
         self.problems.hide()
         self.import_button = button("Import the prototype", self.import_now, True)
-        self.counts = QWidget()
         self.totals = [label("0", "big"), label("0", "big"), label("0", "big")]
         names = ("parts", "nets", "pins not accounted for")
         counts = row(*(w for n, t in zip(self.totals, names, strict=True) for w in (n, label(t, "muted"), None)))
@@ -113,8 +119,6 @@ class ImportCard(QWidget):
             self._say_problems([str(p) for p in preview.problems])
 
     def _fill_unknown(self, number: int, unknown: Unknown) -> None:
-        from PySide6.QtWidgets import QTableWidgetItem
-
         catalogue = self.session.catalogue
         self.unknown.setItem(number, 0, QTableWidgetItem(unknown.word))
         used = QTableWidgetItem(" ".join(unknown.refs))
@@ -154,8 +158,7 @@ class ImportCard(QWidget):
             return
         self.said.hide()
         after = preview.design
-        if self.session.do(f"Imported {len(after.parts)} parts", lambda _d: after):
-            self.imported.emit()
+        self.session.do(f"Imported {len(after.parts)} parts", lambda _d: after)
 
     def _say_problems(self, lines: list[str]) -> None:
         self.problems.setPlainText("\n".join(["Nothing was imported.", *lines]))

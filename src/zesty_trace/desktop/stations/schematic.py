@@ -17,6 +17,7 @@ from zesty_trace.core.progress import Report
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
+from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.schematic.pages import page_marks, pages_of
 from zesty_trace.core.schematic.say_it import completions, understand
 from zesty_trace.desktop.actions import Action
@@ -322,7 +323,10 @@ class SchematicStation(SheetEdits, Station):
         self._show()
 
     def _pick_page(self) -> None:
-        self.page = self.pages.currentText().removeprefix("Page ") if self.pages.currentIndex() > 0 else ""
+        self._show_page(self.pages.currentText().removeprefix("Page ") if self.pages.currentIndex() > 0 else "")
+
+    def _show_page(self, name: str) -> None:
+        self.page = name
         self._arranged.of = None
         self._arranged.ask()
 
@@ -378,14 +382,14 @@ class SchematicStation(SheetEdits, Station):
         if self.drawer_key:
             self.drawers[self.drawer_key].selection_changed()
 
-    def all_pages(self) -> list[Drawn]:
-        """Return every page drawn, in order; the sheet itself if it is not split."""
-        design, catalogue = self.session.design, self.session.catalogue
-        pages = pages_of(design, catalogue)
-        if not pages and self._drawn is not None and self._drawn.design is design:
-            return [self._drawn]
+    def all_pages(self, design: Design, report: Report) -> list[Drawn]:
+        """Return every page of a design drawn, in order; the sheet itself if it is not split. Called off the GUI thread."""
+        pages = pages_of(design, self.session.catalogue)
+        drawn, analysis = self._drawn, self.analysis
+        if not pages and drawn is not None and drawn.design is design:
+            return [drawn]
         return [
-            Drawn(arrange(design, catalogue, page), design, page.name if page else "", self.analysis)
+            Drawn(arrange(design, self.session.catalogue, page, report), design, page.name if page else "", analysis)
             for page in (pages or [None])
         ]
 
@@ -402,12 +406,13 @@ class SchematicStation(SheetEdits, Station):
             self._turn_to(first)
 
     def _turn_to(self, ref: str) -> None:
-        for drawn in self.all_pages():
-            if any(s.ref == ref for s in drawn.sheet.symbols):
-                self.page = drawn.page
-                self._take_sheet(drawn)
-                self.canvas.select([ref])
-                return
+        """Turn to the page that a part is on."""
+        design, catalogue = self.session.design, self.session.catalogue
+        block = propose_blocks(design, catalogue).get(ref)
+        page = next((p for p in pages_of(design, catalogue) if block in p.blocks), None)
+        if page:
+            self._show_page(page.name)
+            self.canvas.select([ref])
 
     def show_finding(self, finding: Finding) -> None:
         """Light up the parts and nets of a finding and bring them into view."""

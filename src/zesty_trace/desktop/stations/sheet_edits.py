@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from zesty_trace.core.circuit.topology import kind_of, pin_label
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.progress import Report
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.netlist import reading_order
 from zesty_trace.core.schematic.pages import propose_pages
@@ -94,13 +95,18 @@ class SheetEdits:
 
     def renumber(self) -> None:
         """Number the parts anew in the order in which the sheet is read."""
-        if self._drawn is None:
-            return
-        order = reading_order(
-            arrange(self.session.design, self.session.catalogue) if self._drawn.page else self._drawn.sheet
-        )
-        self.canvas.select([])
-        self.session.do("Parts numbered by position", lambda d: group_edits.renumber(d, order))
+        base, catalogue, drawn = self.session.design, self.session.catalogue, self._drawn
+
+        def work(report: Report) -> Design:
+            whole = drawn is not None and drawn.design is base and not drawn.page
+            sheet = drawn.sheet if whole and drawn else arrange(base, catalogue, report=report)
+            return group_edits.renumber(base, reading_order(sheet))
+
+        def done(after: Design) -> None:
+            self.canvas.select([])
+            self.session.apply_result("Parts numbered by position", base, after)
+
+        self.session.jobs.start("Numbering the parts", work, done)
 
     def split_pages(self) -> None:
         """Split the sheet into pages by blocks, or put it together again."""

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QFileDialog, QMenu
 
 from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
-from zesty_trace.desktop.sheet_host import SheetHost
+from zesty_trace.desktop.sheet_host import Drawn, SheetHost
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.store.project import write_atomically
 
@@ -27,11 +27,16 @@ def menu_of(station: SheetHost) -> QMenu:
     return menu
 
 
-def printed(station: SheetHost) -> list[PrintedPage]:
-    """Return all pages as they go on paper."""
+def with_pages(station: SheetHost, use: Callable[[list[PrintedPage]], None]) -> None:
+    """Have all pages drawn as they go on paper, off the GUI thread, and use them."""
     from zesty_trace.desktop.sheet_output import PrintedPage
 
-    return [PrintedPage(station.view_of(d, for_paper=True), d.page) for d in station.all_pages()]
+    design = station.session.design
+
+    def done(drawn: list[Drawn]) -> None:
+        use([PrintedPage(station.view_of(d, for_paper=True), d.page) for d in drawn])
+
+    station.session.jobs.start("Drawing the pages", lambda report: station.all_pages(design, report), done)
 
 
 def _ask(station: SheetHost, name: str, filters: str) -> Path | None:
@@ -52,7 +57,7 @@ def export_pdf(station: SheetHost, path: Path | None = None) -> None:
 
     path = path or _ask(station, f"{_stem(station)}.pdf", "PDF (*.pdf)")
     if path:
-        _told(station, path, lambda: write_pdf(path, printed(station), station.session.today))
+        with_pages(station, lambda pages: _told(station, path, lambda: write_pdf(path, pages, station.session.today)))
 
 
 def export_svg(station: SheetHost, path: Path | None = None) -> None:
@@ -61,15 +66,18 @@ def export_svg(station: SheetHost, path: Path | None = None) -> None:
 
     path = path or _ask(station, f"{_stem(station)}.svg", "SVG (*.svg)")
     if path:
-        _told(station, path, lambda: write_svg(path, printed(station), station.session.today))
+        with_pages(station, lambda pages: _told(station, path, lambda: write_svg(path, pages, station.session.today)))
 
 
 def print_sheet(station: SheetHost) -> None:
     """Print the sheet."""
     from zesty_trace.desktop.sheet_output import print_pages
 
-    if print_pages(printed(station), station.session.today, station.canvas):
-        station.session.message.emit("Sent to the printer")
+    def send(pages: list[PrintedPage]) -> None:
+        if print_pages(pages, station.session.today, station.canvas):
+            station.session.message.emit("Sent to the printer")
+
+    with_pages(station, send)
 
 
 def export_netlist(station: SheetHost, kind: str, path: Path | None = None) -> None:
