@@ -54,7 +54,10 @@ def test_the_journey_by_command_line(project: Path, capsys: pytest.CaptureFixtur
     assert [m["serial"] for m in measured if not m["passed"]] == ["A-004", "A-007", "A-010"]
     status, boards = run(capsys, "record", name)
     assert [b["verdict"] for b in boards].count("pass") == 9
-    assert {e["kind"] for e in boards[3]["events"]} == {"flashed", "measured"}
+    assert all(b["simulated"] for b in boards)
+    assert [e["kind"] for e in boards[3]["events"]] == ["flashing", "flashed", "measured"]
+    status, verified = run(capsys, "records", "verify", name)
+    assert (status, verified["events"], verified["wrong"]) == (0, 48, [])  # made, two of flashing, measured: 12 of each
 
 
 def test_import_of_the_shipped_tables(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
@@ -74,17 +77,17 @@ def test_import_of_the_shipped_tables(tmp_path: Path, capsys: pytest.CaptureFixt
 
 
 def test_flash_of_a_faulty_target_is_recorded_as_failed(project: Path, capsys: pytest.CaptureFixture[str]) -> None:
-    status, told = run(capsys, "flash", str(project), "--simulate", "--serial", "A-020", "--fault", "identity")
-    assert (status, told[0]["verdict"]) == (1, "fail")
+    status, told = run(capsys, "flash", str(project), "--simulate", "--serial", "A-011", "--fault", "identity")
+    assert (status, told[0]["verdict"], told[0]["source"]) == (1, "fail", "simulated")
 
 
 @pytest.mark.parametrize(
     ("words", "expected"),
     [
-        (("review", "/nowhere"), "design.json is missing"),
+        (("review", "/nowhere"), "no such folder"),
         (("image", str(HERE / "parts.csv"), "--target", "zt99"), "There is no target"),
-        (("image", "/nowhere.hex", "--target", "zt32-64k"), "Could not read"),
-        (("import", "--parts", "/nowhere.csv", "--wiring", "/nowhere.csv", "--out", "/tmp/zt-none"), "Could not read"),
+        (("image", "/nowhere.hex", "--target", "zt32-64k"), "no such file"),
+        (("import", "--parts", "/nowhere.csv", "--wiring", "/nowhere.csv", "--out", "/tmp/zt-none"), "no such file"),
     ],
 )
 def test_bad_input_is_status_two_and_json(

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 
 class ZestyError(Exception):
     """Something a person can put right: what is wrong, where, and what to do about it."""
@@ -37,3 +40,28 @@ class SolveError(ZestyError, ArithmeticError):
 
 class Cancelled(Exception):
     """A job that its owner stopped."""
+
+
+@contextmanager
+def own_words(what: str) -> Iterator[None]:
+    """Let nothing but the project's own errors out of a reader: what it did not foresee is said, not thrown.
+
+    A safety net under the checks of each reader, for input that none of them thought of.
+    """
+    try:
+        yield
+    except (ZestyError, Cancelled):
+        raise
+    except (
+        ValueError,
+        ArithmeticError,
+        LookupError,
+        TypeError,
+        AttributeError,
+        RecursionError,
+        RuntimeError,
+        OSError,
+    ) as error:
+        raise InputError(
+            f"The {what} cannot be read ({type(error).__name__}: {str(error)[:120]})", what, "Check it"
+        ) from error

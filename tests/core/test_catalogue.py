@@ -72,11 +72,12 @@ def test_junction_stays_finite_far_beyond_its_rating() -> None:
 
 
 def test_own_parts_join_the_shipped_ones(tmp_path: Path) -> None:
-    (tmp_path / "mine.toml").write_text(OWN)
-    both = with_user_parts(shipped(), tmp_path)
+    (tmp_path / "parts").mkdir()
+    (tmp_path / "parts" / "mine.toml").write_text(OWN)
+    both = with_user_parts(shipped(), (tmp_path, "parts"))
     assert both.kind("light_sensor").bus.address == 0x76
     assert len(both.kinds) == len(shipped().kinds) + 1
-    assert with_user_parts(shipped(), tmp_path / "nowhere").kinds == shipped().kinds
+    assert with_user_parts(shipped(), (tmp_path, "nowhere")).kinds == shipped().kinds
 
 
 @pytest.mark.parametrize(
@@ -90,9 +91,10 @@ def test_own_parts_join_the_shipped_ones(tmp_path: Path) -> None:
     ],
 )
 def test_damaged_own_parts_say_where(tmp_path: Path, change: tuple[str, str], where: str, words: str) -> None:
-    (tmp_path / "mine.toml").write_text(OWN.replace(*change))
+    (tmp_path / "parts").mkdir()
+    (tmp_path / "parts" / "mine.toml").write_text(OWN.replace(*change))
     with pytest.raises(InputError, match=words) as caught:
-        with_user_parts(shipped(), tmp_path)
+        with_user_parts(shipped(), (tmp_path, "parts"))
     assert caught.value.where.startswith(where)
 
 

@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.special import lambertw
 
-from zesty_trace.core.bench.plan import resistance_ohm
+from zesty_trace.core.bench.circuit import resistances
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit import devices
 from zesty_trace.core.circuit.analysis import analyse, sampled_scale, worst_case
@@ -192,7 +192,7 @@ def test_monte_carlo_of_a_linear_network_has_the_analytic_variance() -> None:
 def test_ohmmeter_reads_parallel_resistors_and_not_a_junction() -> None:
     elements = (source(5.0), resistor("R1", "in", "0", 1000), resistor("R2", "in", "0", 1000),
                 Element("D", "diode", ("in", "0"), junction_values(0.7, 0.1, 1.5)))  # fmt: skip
-    assert resistance_ohm(Network(elements, "0"), "in", "0") == pytest.approx(500.0, rel=1e-3)
+    assert resistances(Network(elements, "0"), [("in", "0")]).ohm[0] == pytest.approx(500.0, rel=1e-3)
 
 
 def test_faults_do_what_they_say(mended: Design, catalogue: Catalogue) -> None:

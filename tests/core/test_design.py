@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.history import History
-from zesty_trace.core.design.model import Design, Part, Pin, Placement, Track, from_json, json_schema, to_json
+from zesty_trace.core.design.model import Design, Part, Pin, Placement, Track, json_schema, to_json
+from zesty_trace.core.design.reading import from_json
 from zesty_trace.errors import EditError
 
 

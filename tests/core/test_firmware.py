@@ -77,12 +77,12 @@ def test_damaged_hex_says_where(change, where: str) -> None:
 
 def test_binary_sits_at_its_base_and_must_fit_to_the_byte() -> None:
     fits = parse_image(bytes(TARGET.flash_bytes), "a.bin", TARGET.flash_start)
-    assert [f.severity for f in fit_findings(fits, TARGET)] == [Severity.NOTE]
+    assert [f.severity for f in fit_findings(fits, TARGET) if f.key != "vectors"] == [Severity.NOTE]
     over = parse_image(bytes(TARGET.flash_bytes + 1), "a.bin", TARGET.flash_start)
     found = fit_findings(over, TARGET)[0]
     assert found.severity is Severity.STOP
     assert "1 bytes too large" in found.title
-    assert "outside" in fit_findings(parse_image(b"x", "a.bin", 0), TARGET)[0].title
+    assert "outside" in fit_findings(parse_image(b"\x90\x00", "a.bin", 0), TARGET)[0].title
 
 
 def test_pages_cover_the_image_and_no_more() -> None:
@@ -92,7 +92,7 @@ def test_pages_cover_the_image_and_no_more() -> None:
 
 
 def test_missing_file_and_unknown_target_are_told(tmp_path) -> None:
-    with pytest.raises(InputError, match="Could not read"):
+    with pytest.raises(InputError, match="no such file"):
         read_image(tmp_path / "none.hex")
     with pytest.raises(InputError, match="Did you mean"):
         find_target("zt32-128")

@@ -96,7 +96,8 @@ def test_own_price_sheet_replaces_a_shipped_one(tmp_path) -> None:
     from importlib.resources import files
 
     text = (files("zesty_trace") / "data" / "houses" / "quay.toml").read_text("utf-8")
-    (tmp_path / "quay.toml").write_text(text.replace("setup = 18.0", "setup = 1.0"))
+    (tmp_path / "houses").mkdir()
+    (tmp_path / "houses" / "quay.toml").write_text(text.replace("setup = 18.0", "setup = 1.0"))
     houses = {h.name: h for h in load_houses(tmp_path)}
     assert houses["Quay Circuits"].setup == 1.0
     assert len(houses) == 3

@@ -81,7 +81,8 @@ def test_the_demo_board_travels_through_all_stations(window: MainWindow, qtbot, 
     click(qtbot, next_rev.from_faults)
     assert len(session.design.changes) == 3
     for board in boards:
-        assert {e.kind for e in board.events} == {"assembled", "flashed", "measured"}
+        assert [e.kind for e in board.events] == ["assembled", "flashing", "flashed", "measured"]
+        assert all(e.simulated for e in board.events[1:])
         assert board.last("flashed").data["sha256"] == flash.image.sha256
     assert window.trace.done == 7
     click(qtbot, next_rev.start_button)

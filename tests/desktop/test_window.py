@@ -311,24 +311,28 @@ def test_flash_station_refuses_bad_images_and_reports_a_lost_programmer(
     settle(window)
     assert "too large" in station.fit.text()
     assert window.session.open_count("flash") == 1
+    (tmp_path / "page.bin").write_bytes(b"<!DOCTYPE html><html><body>Not found</body></html>")
+    station.take_image(tmp_path / "page.bin")
+    assert "web page" in window.status.text.text()
     window.session.undo()
     settle(window)
     station.fault.setCurrentText("one that drops off")
     qtbot.mouseClick(station.one_button, Qt.MouseButton.LeftButton)
     settle(window)
-    assert station.table.item(0, 1).text() == "fail"
+    assert station.table.item(0, 1).text() == "fail, simulated"
     assert "A-001" in station.left()
     assert "start over" in window.status.text.text()
 
 
 def test_instruments_that_are_gone_are_told(routed_window: MainWindow, qtbot, settle) -> None:
     station = show(routed_window, "bench", settle)
+    station.mode.setCurrentText("instruments")
     for edit in station.addresses:
         edit.setText("TCPIP0::127.0.0.1::1::SOCKET")
     qtbot.mouseClick(station.run_button, Qt.MouseButton.LeftButton)
     settle(routed_window)
     assert "cannot be reached" in routed_window.status.text.text()
-    assert station.batch.item(0, 1).text() == "—"
+    assert station.batch.item(0, 1).text() == "open"
 
 
 def test_rework_and_next_revision(routed_window: MainWindow, qtbot, settle) -> None:
@@ -341,7 +345,7 @@ def test_rework_and_next_revision(routed_window: MainWindow, qtbot, settle) -> N
     assert window.session.records.boards()[0].last("reworked").summary == "resoldered U5"
     station.serial.setText("Z-9")
     qtbot.mouseClick(station.rework_button, Qt.MouseButton.LeftButton)
-    assert "not recorded" in window.status.text.text()
+    assert "no serial number" in window.status.text.text()
     qtbot.keyClicks(station.note, "a fourth LED")
     qtbot.keyClick(station.note, Qt.Key.Key_Return)
     station.list.item(0).setCheckState(Qt.CheckState.Checked)
@@ -441,7 +445,7 @@ def test_recent_projects_are_offered_in_the_palette(window: MainWindow, tmp_path
 
 
 def test_closing_when_the_disk_is_full_keeps_the_window_once(window: MainWindow, monkeypatch) -> None:
-    def refuse(_design: object) -> None:
+    def refuse(_design: object, _over: bool = False) -> None:
         raise StoreError("Could not write: No space left on device", "design.json", "Free some space")
 
     monkeypatch.setattr(window.session.autosaver, "save", refuse)
@@ -519,7 +523,10 @@ def test_damaged_records_are_told_and_left_alone(open_window, demo_project: Path
     window = open_window(path)
     station = show(window, "next", settle)
     assert station.road.rowCount() == 12
-    assert "records cannot be read" in window.status.text.text()
+    assert "records" in window.notices.text("records")
+    station.serial.setText("A-001")
+    station.add_rework()
+    assert "records" in window.status.text.text()  # nothing is pretended to be kept
     window.close()
     assert (path / "records.sqlite").read_bytes() == damaged
 

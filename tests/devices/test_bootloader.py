@@ -11,7 +11,14 @@ import pytest
 
 from zesty_trace.core.firmware.image import pages_of, parse_image
 from zesty_trace.core.firmware.targets import find_target
-from zesty_trace.devices.usart_bootloader import Bootloader, blocks_of, flash_image, open_port
+from zesty_trace.devices.usart_bootloader import (
+    Bootloader,
+    ReadProtected,
+    blocks_of,
+    identify,
+    open_port,
+    write_verified,
+)
 from zesty_trace.errors import Cancelled, DeviceError
 from zesty_trace.standins.launch import running
 
@@ -81,6 +88,38 @@ def test_short_blocks_are_padded_to_four_bytes() -> None:
     assert [len(d) for _, d in blocks_of([(0x10000000, bytes(600))])] == [256, 256, 88]
 
 
+def test_segments_that_share_a_row_become_one_block() -> None:
+    pieces = [(0x1000_0000, b"abc"), (0x1000_0003, b"de"), (0x1000_0020, b"z")]
+    assert blocks_of(pieces, 8) == [(0x1000_0000, b"abcde\xff\xff\xff"), (0x1000_0020, b"z" + b"\xff" * 7)]
+    with pytest.raises(ValueError, match="two segments"):
+        blocks_of([(0, b"abcd"), (2, b"x")])
+
+
+def test_the_older_erase_command_is_used_where_get_names_it() -> None:
+    """AN3155, erase memory (0x43): the count less one, page numbers of one byte, XOR of all."""
+    body = b"\x01\x03\x04"
+    link = ScriptedLink(
+        (b"\x7f", ACK), (b"\x00\xff", ACK + b"\x05\x22" + bytes([0x00, 0x02, 0x11, 0x31, 0x43]) + ACK),
+        (b"\x43\xbc", ACK), (body + bytes([reduce(xor, body)]), ACK),
+    )  # fmt: skip
+    boot = Bootloader(link)
+    boot.connect()
+    boot.erase([3, 4])
+    assert link.finished
+    with pytest.raises(DeviceError, match="pages 0 to 255"):
+        boot.erase([300])
+
+
+def test_read_out_protection_is_told_apart_from_silence() -> None:
+    """AN3155: with read protection on, Read, Write and Erase are answered with NACK; Get and Get ID are not."""
+    with pytest.raises(ReadProtected, match="read-out protection"):
+        Bootloader(ScriptedLink((b"\x11\xee", NACK)), "/dev/x").read(0x1000_0000, 4)
+    with pytest.raises(DeviceError, match="No answer"):
+        Bootloader(ScriptedLink((b"\x11\xee", b"")), "/dev/x").read(0x1000_0000, 4)
+    with pytest.raises(ReadProtected):
+        flash("protected")
+
+
 @pytest.mark.parametrize(
     ("reply", "words"),
     [(NACK, "refused"), (b"\x42", "makes no sense"), (b"", "No answer")],
@@ -109,12 +148,16 @@ def test_block_sizes_out_of_range_are_refused(size: int) -> None:
 
 def flash(fault: str, report=lambda share, text: True) -> None:
     image = parse_image(os.urandom(9001), "a.bin", TARGET.flash_start)
-    blocks = blocks_of([(s.address, s.data) for s in image.segments])
+    blocks = blocks_of([(s.address, s.data) for s in image.segments], TARGET.row_bytes)
     with (
         running("target", "--fault", fault) as said,
         Bootloader(open_port(said["port"], timeout_s=0.5), "stand-in") as boot,
     ):
-        flash_image(boot, blocks, pages_of(image, TARGET), TARGET.product_id, report)
+        report(0.0, "connecting")
+        chip = identify(boot, TARGET.product_id, TARGET.uid_address, TARGET.uid_bytes)
+        assert len(chip.identity) == 24
+        write_verified(boot, blocks, pages_of(image, TARGET), report)
+        report(1.0, "verified")
         assert b"".join(boot.read(a, len(d)) for a, d in blocks) == b"".join(d for _, d in blocks)
 
 

@@ -69,7 +69,7 @@ def test_address_outside_the_flash_or_with_a_bad_checksum_gets_nack(wire: Wire) 
 
 
 def test_writing_twice_without_erasing_is_refused(wire: Wire) -> None:
-    data = b"\x03abcd"
+    data = b"\x07abcdefgh"
     body = data + bytes([reduce(xor, data)])
     for reply in (ACK, NACK):
         assert wire.ask(b"\x31\xce") == ACK

@@ -153,12 +153,13 @@ def test_no_project_and_one_too_many_are_told(tmp_path: Path) -> None:
 FULL = """
 import resource, signal, sys
 from pathlib import Path
+from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.errors import StoreError
 from zesty_trace.store.project import ProjectFolder
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
 folder, opened = ProjectFolder.open(Path(sys.argv[1]))
-big = Design(name="x" * 100_000)
+big = edits.set_brief(Design(), facts={str(k): "x" * 3000 for k in range(40)})
 resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))
 for act in (folder.save, folder.journal):
     try:

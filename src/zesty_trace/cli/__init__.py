@@ -11,17 +11,18 @@ from pathlib import Path
 from typing import Any
 
 from zesty_trace.cli import boards, numbers, sheet
-from zesty_trace.cli.common import BAD, FINE, Answer, Handler
-from zesty_trace.errors import ZestyError
+from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
+from zesty_trace.errors import Cancelled, ZestyError
 
 SCHOOLS = ("surface-mount first", "lowest first", "as listed")
 
 
 def _schema(a: argparse.Namespace) -> Answer:
-    from zesty_trace.store.project import project_schema, write_atomically
+    from zesty_trace.files import write_given
+    from zesty_trace.store.project import project_schema
 
     text = json.dumps(project_schema(), indent=1) + "\n"
-    write_atomically(Path(a.out), text.encode())
+    write_given(Path(a.out), text.encode())
     return FINE, {"schema": a.out}, f"Wrote {a.out}"
 
 
@@ -112,12 +113,19 @@ def _parser() -> argparse.ArgumentParser:
         ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}))  # fmt: skip
     add("flash", boards.flash_command, "flash boards and record them", project, ("--port", {"help": "serial port"}),
         ("--simulate", {"action": "store_true", "help": "use the stand-in target"}),
-        ("--fault", {"default": "none", "choices": ["none", "silent", "identity", "drop", "bits"]}),
+        ("--fault", {"default": "none", "choices": ["none", "silent", "identity", "drop", "bits", "protected"]}),
         ("--serial", {"help": "one serial number, such as A-003"}), ("--boards", {"type": int, "help": "the first N"}))  # fmt: skip
     add("bench", boards.bench_command, "measure boards against the generated plan and record them", project,
         ("--simulate", {"action": "store_true", "help": "use the stand-in instruments"}),
-        ("--boards", {"type": int, "default": 1}), ("--meter", {"help": "VISA address"}),
-        ("--supply", {"help": "VISA address"}), ("--bus", {"help": "VISA address"}))  # fmt: skip
+        ("--by-hand", {"action": "store_true", "help": "a person does what no instrument does"}),
+        ("--boards", {"type": int, "help": "the first N"}), ("--serial", {"help": "one serial number, such as A-003"}),
+        ("--meter", {"help": "VISA address"}), ("--supply", {"help": "VISA address"}),
+        ("--fixture", {"help": "VISA address (docs/fixture.md)"}))  # fmt: skip
+    add("coverage", boards.coverage_command, "what the test plan would notice of each single fault", project,
+        ("--variant", {"help": "fitted variant"}))  # fmt: skip
+    add("records", boards.records_command, "verify the records, or bring a daily copy back",
+        ("action", {"choices": ["verify", "restore"]}), project,
+        ("--backup", {"help": "which copy (default: the newest)"}))  # fmt: skip
     add("record", boards.record_command, "what happened to each board", project)
     add("mark", sheet.mark_command, "what a resistor in the hand is, by its bands or its chip marking",
         ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}))  # fmt: skip
@@ -130,7 +138,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit status."""
     options = _parser().parse_args(arguments)
     try:
-        status, data, text = options.handler(options)
+        with orderly_end():
+            status, data, text = options.handler(options)
+    except (KeyboardInterrupt, Cancelled):
+        print("Stopped.", file=sys.stderr)
+        return STOPPED
     except ZestyError as error:
         message = {"error": error.message, "where": error.where, "hint": error.hint}
         problems = [str(p) for p in getattr(error, "problems", [])]

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import sys
+from contextlib import closing
 from datetime import date
 from pathlib import Path
 from typing import Any
@@ -10,7 +12,7 @@ from typing import Any
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import with_acceptance
-from zesty_trace.errors import DeviceError, ZestyError
+from zesty_trace.errors import DeviceError, InputError, ZestyError
 
 
 def route_command(a: argparse.Namespace) -> Answer:
@@ -45,10 +47,10 @@ def check_command(a: argparse.Namespace) -> Answer:
 
 
 def fab_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace.core.fabrication.package import write_package
+    from zesty_trace.core.fabrication.package import keep_package, write_package
 
     design, folder, catalogue = load(a.project)
-    path = write_package(design, catalogue, Path(a.out) if a.out else folder / "fabrication")
+    path = write_package(design, catalogue, Path(a.out)) if a.out else keep_package(design, catalogue, folder)
     return FINE, {"zip": str(path)}, f"Wrote {path}"
 
 
@@ -57,7 +59,7 @@ def quote_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.ordering.quote import cheapest, order_findings, soonest
 
     design, folder, _ = load(a.project)
-    offers = journey.offers_for(design, date.today(), folder / "houses")
+    offers = journey.offers_for(design, date.today(), folder)
     findings = order_findings(design, offers)
     best, first = cheapest(offers), soonest(offers)
     lines = []
@@ -127,83 +129,209 @@ def image_command(a: argparse.Namespace) -> Answer:
 
 
 def flash_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace import journey
+    """Flash boards one by one; at a real port the next one is asked for."""
     from zesty_trace.devices.usart_bootloader import open_port
-    from zesty_trace.store.project import RECORDS
-    from zesty_trace.store.records import Records
-
-    design, folder, _ = load(a.project)
-    chosen = journey.image_of(design, folder)
-    if chosen is None:
-        raise ZestyError("The project names no image", a.project, "Choose one in the Flash station")
-    image, target = chosen
-    if not a.simulate and not a.port:
-        raise ZestyError("Say which port", "--port", "Give --port /dev/ttyUSB0, or --simulate")
-    batch = journey.batch_of(design)
-    numbers = [int(a.serial.rsplit("-", 1)[-1])] if a.serial else range(1, (a.boards or 1) + 1)
-    records = Records(folder / RECORDS)
-    results = []
-    for serial in records.add_boards(batch.revision, batch.variant, numbers):
-        try:
-            if a.simulate:
-                journey.flash_simulated(image, target, serial, records, a.fault)
-            else:
-                journey.flash_board(open_port(a.port), a.port, image, target, serial, records)
-            results.append({"serial": serial, "verdict": "pass", "sha256": image.sha256})
-        except DeviceError as error:
-            results.append({"serial": serial, "verdict": "fail", "error": str(error)})
-    records.close()
-    failed = [r for r in results if r["verdict"] == "fail"]
-    text = "\n".join(f"{r['serial']}  {r['verdict']}  {r.get('error', image.name)}" for r in results)
-    return (FOUND if failed else FINE), results, text
-
-
-def bench_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace import journey
-    from zesty_trace.core.bench.plan import make_plan
-    from zesty_trace.devices.instruments import ScpiBench
-    from zesty_trace.store.project import RECORDS
+    from zesty_trace.journey import batch as batches
+    from zesty_trace.journey import flashing
     from zesty_trace.store.records import Records
 
     design, folder, catalogue = load(a.project)
-    batch = journey.batch_of(design)
-    records = Records(folder / RECORDS)
-    serials = records.add_boards(batch.revision, batch.variant, range(1, a.boards + 1))
-    try:
+    job = flashing.flash_job(design, catalogue, folder)
+    if not a.simulate and not a.port:
+        raise ZestyError("Say which port", "--port", "Give --port /dev/ttyUSB0, or --simulate")
+    batch, results, last = batches.batch_of(design), [], ""
+    with closing(Records(folder)) as records:
+        for serial in batches.book(records, batch, _serials(a, batch, records)):
+            try:
+                if a.simulate:
+                    chip = flashing.flash_simulated(job, serial, records, a.fault)
+                else:
+                    if results and not _asked(f"Take {results[-1]['serial']} out, put {serial} in, in its boot mode."):
+                        results.append(
+                            {
+                                "serial": serial,
+                                "verdict": "open",
+                                "error": "not flashed: nobody confirmed that it is in",
+                            }
+                        )
+                        break
+                    chip = flashing.flash_board(open_port(a.port), a.port, job, serial, records)
+                    if last and not chip.identity:
+                        print(
+                            f"{serial}: this chip has no number of its own; that it is another board is your word.",
+                            file=sys.stderr,
+                        )
+                last = serial
+                results.append({"serial": serial, "verdict": "pass", "sha256": job.image.sha256, "chip": chip.identity})
+            except DeviceError as error:
+                results.append({"serial": serial, "verdict": "fail", "error": str(error)})
+    for r in results:
+        r["source"] = "simulated" if a.simulate else "real"
+    bad = [r for r in results if r["verdict"] != "pass"]
+    mark = " (simulated)" if a.simulate else ""
+    text = "\n".join(f"{r['serial']}  {r['verdict']}{mark}  {r.get('error', job.image.name)}" for r in results)
+    return (FOUND if bad else FINE), results, text
+
+
+def _serials(a: argparse.Namespace, batch: Any, records: Any) -> list[str]:
+    """Return the serial numbers that are asked for, checked against the batch before anything is touched."""
+    from zesty_trace.journey.batch import chosen_serial
+
+    boards = records.boards()
+    if a.serial:
+        return [chosen_serial(a.serial, batch, boards)]
+    known, count = batch.serials(boards), 1 if a.boards is None else a.boards
+    if not 1 <= count <= max(1, len(known)):
+        raise InputError(
+            f"{count} boards are asked for, the batch has {len(known)}", "--boards", "Change one of the two"
+        )
+    return known[:count]
+
+
+def _asked(sentence: str) -> bool:
+    """Ask on the terminal and wait for Enter; False if there is nobody to answer."""
+    print(f"{sentence} Then press Enter. ", end="", file=sys.stderr, flush=True)
+    line = sys.stdin.readline() if sys.stdin and not sys.stdin.closed else ""
+    return line != "" and line.strip().lower() not in ("n", "no", "q", "stop")
+
+
+def bench_command(a: argparse.Namespace) -> Answer:
+    """Measure boards: simulated, by instruments, by hand, or by both."""
+    from zesty_trace.cli.hands import TerminalHands
+    from zesty_trace.core.bench.plan import make_plan
+    from zesty_trace.devices.instruments import Bench
+    from zesty_trace.journey import batch as batches
+    from zesty_trace.journey.measuring import measure_boards, measure_simulated
+    from zesty_trace.store.records import Records
+
+    design, folder, catalogue = load(a.project)
+    batch = batches.batch_of(design)
+    if not a.simulate and not a.by_hand and not (a.meter and a.supply and a.fixture):
+        raise ZestyError(
+            "Say how to measure",
+            "bench",
+            "Give --meter, --supply and --fixture, or --by-hand for what is missing, or --simulate",
+        )
+    plan = make_plan(design, catalogue, batch.variant)
+    with closing(Records(folder)) as records:
+        serials = batches.book(records, batch, _serials(a, batch, records))
         if a.simulate:
-            results = journey.measure_simulated(design, catalogue, serials, records)
-        elif a.meter and a.supply and a.bus:
-            plan = make_plan(design, catalogue, batch.variant)
-            with ScpiBench(a.meter, a.supply, a.bus) as bench:
-                results = journey.measure_boards(plan, bench, serials, records)
+            results = measure_simulated(design, catalogue, serials, records, plan=plan)
         else:
-            raise ZestyError("Say which instruments", "bench", "Give --meter, --supply and --bus, or --simulate")
-    finally:
-        records.close()
+            hands = TerminalHands() if a.by_hand else None
+            for sentence in plan.setup if hands is None else ():
+                print(sentence, file=sys.stderr)
+            with Bench(a.meter or "", a.supply or "", a.fixture or "", hands) as bench:
+                results = measure_boards(plan, bench, serials, records, design=design, instruments=bench.instruments)
+    source = "simulated" if a.simulate else "real"
     data = [
-        {"serial": r.serial, "passed": r.passed, "summary": r.summary(), "readings": [x.as_dict() for x in r.readings]}
+        {
+            "serial": r.serial, "verdict": r.verdict, "passed": r.passed, "source": source, "summary": r.summary(), "live": r.live,
+            "readings": [x.as_dict() for x in r.readings],
+        }
         for r in results
-    ]
-    text = "\n".join(f"{r.serial}  {'pass' if r.passed else 'FAIL'}  {r.summary()}" for r in results)
+    ]  # fmt: skip
+    mark = " (simulated)" if a.simulate else ""
+    text = "\n".join(
+        f"{r.serial}  {r.verdict.upper() if r.verdict != 'pass' else 'pass'}{mark}  {r.summary()}" for r in results
+    )
     good = sum(r.passed for r in results)
-    return (FINE if good == len(results) else FOUND), data, f"{text}\n{good} of {len(results)} passed"
+    for r in results:
+        if r.live:
+            print(r.live, file=sys.stderr)
+    return (FINE if good == len(results) else FOUND), data, f"{text}\n{good} of {len(results)} passed{mark}"
+
+
+def coverage_command(a: argparse.Namespace) -> Answer:
+    """Say what the test plan would notice, and what not."""
+    from zesty_trace.core.bench.coverage import cover
+
+    design, _, catalogue = load(a.project)
+    variant = design.build.variant if a.variant is None else a.variant
+    if variant and variant not in design.variants:
+        raise InputError(
+            f"There is no variant {variant}", "--variant", f"Known: {', '.join(design.variants) or 'none'}"
+        )
+
+    def report(share: float, text: str) -> bool:
+        if sys.stderr.isatty():
+            print(f"\r{share:4.0%} {text[:60]:60}", end="", file=sys.stderr, flush=True)
+        return True
+
+    found = cover(design, catalogue, variant, report)
+    if sys.stderr.isatty():
+        print(file=sys.stderr)
+    noticed = sum(t.noticed for t in found.trials)
+    data = {
+        "variant": variant, "steps": found.steps, "faults": len(found.trials), "noticed": noticed, "share": found.share,
+        "by_sort": {s: {"noticed": n, "of": m} for s, (n, m) in found.by_sort().items()},
+        "not_noticed": {p: [str(f) for f in faults] for p, faults in found.unnoticed().items()},
+        "trials": [{"sort": t.sort, "fault": str(t.fault), "part": t.part, "noticed_by": t.noticed_by} for t in found.trials],
+    }  # fmt: skip
+    lines = [
+        f"{noticed} of {len(found.trials)} single faults would be noticed ({found.share:.0%}), by {found.steps} steps"
+    ]
+    lines += [f"  {sort:12} {n:4} of {m}" for sort, (n, m) in found.by_sort().items()]
+    lines += ["Not noticed:"]
+    lines += [f"  {part:6} {'; '.join(map(str, faults))}" for part, faults in found.unnoticed().items()]
+    return FINE, data, "\n".join(lines)
+
+
+def records_command(a: argparse.Namespace) -> Answer:
+    """Verify the chain of events, or bring a daily copy back."""
+    from zesty_trace.store.records import Records, RecordsDamaged, backup_names, bring_back, has_records
+
+    folder = load(a.project)[1]
+    if a.action == "verify":
+        if not has_records(folder):
+            return FINE, {"events": 0, "wrong": []}, "There are no records yet."
+        try:
+            with closing(Records(folder)) as records:
+                wrong, count = records.verify(), records.count()
+        except RecordsDamaged as error:
+            wrong, count = [str(error)], 0
+        data = {"events": count, "wrong": wrong, "backups": backup_names(folder)}
+        said = wrong or [f"{count} events, each as it was written."]
+        return (FOUND if wrong else FINE), data, "\n".join(said)
+    names = backup_names(folder)
+    chosen = a.backup or (names[0] if names else "")
+    if chosen not in names:
+        raise InputError(f"There is no copy “{chosen}”", "backups", f"Known: {', '.join(names) or 'none'}")
+    kept = bring_back(folder, chosen)
+    return (
+        FINE,
+        {"brought_back": chosen, "kept": str(kept or "")},
+        f"{chosen} is back; what was there is kept as {kept}",
+    )
 
 
 def record_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace.store.project import RECORDS
-    from zesty_trace.store.records import Records
+    """Say what happened to each board, and where it stands."""
+    from zesty_trace import journey
+    from zesty_trace.store.records import Records, has_records
 
-    _, folder, _ = load(a.project)
-    records = Records(folder / RECORDS)
-    boards = records.boards()
-    records.close()
-    data = [
-        {
-            "serial": b.serial,
-            "verdict": b.verdict,
-            "events": [{"at": e.at, "kind": e.kind, "verdict": e.verdict, "summary": e.summary} for e in b.events],
-        }
-        for b in boards
-    ]
-    lines = [f"{b.serial}  {b.verdict:5} " + "; ".join(f"{e.kind}: {e.summary}" for e in b.events) for b in boards]
+    design, folder, _ = load(a.project)
+    boards = []
+    if has_records(folder):
+        with closing(Records(folder)) as records:
+            boards = records.boards()
+    wanted = journey.wanted_of(design, folder)
+    data, lines = [], []
+    for b in boards:
+        current = b.revision == design.revision and b.variant == design.build.variant
+        standing = b.standing(wanted if current else None)
+        data.append(
+            {
+                "serial": b.serial, "verdict": standing.verdict, "why": standing.why, "simulated": standing.simulated,
+                "revision": b.revision, "variant": b.variant,
+                "events": [
+                    {"at": e.at, "kind": e.kind, "verdict": e.verdict, "summary": e.summary, "source": e.data.get("source", ""),
+                     "by": e.data.get("who", ""), "data": {k: v for k, v in e.data.items() if k != "readings"}}
+                    for e in b.events
+                ],
+            }
+        )  # fmt: skip
+        lines.append(f"{b.serial}  {standing.words:16} " + "; ".join(f"{e.kind}: {e.words}" for e in b.events))
+        if standing.verdict == "open":
+            lines.append(f"{'':8}open: {standing.why}")
     return FINE, data, "\n".join(lines) or "No boards yet."

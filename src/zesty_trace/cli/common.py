@@ -3,16 +3,40 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Sequence
+import signal
+import sys
+import threading
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from zesty_trace.core.design.check import check_design
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity
 
-FINE, FOUND, BAD = 0, 1, 2
+FINE, FOUND, BAD, STOPPED = 0, 1, 2, 130
+STALE = "Edits of a session that ended suddenly belong to another design.json: they are not used, and kept in design.unsaved.json."
 Answer = tuple[int, Any, str]  # exit status, what --json prints, what is printed else
 Handler = Callable[[argparse.Namespace], Answer]
+
+
+@contextmanager
+def orderly_end() -> Iterator[None]:
+    """Let a signal or a lost terminal end the command by way of every clean-up: supplies off, attempts closed."""
+
+    def stop(_number: int, _frame: object) -> None:
+        raise KeyboardInterrupt
+
+    signals = (signal.SIGTERM, signal.SIGHUP)
+    before = {}
+    if threading.current_thread() is threading.main_thread():
+        before = {s: signal.signal(s, stop) for s in signals}
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)
 
 
 def load(project: str) -> tuple[Design, Path, Any]:
@@ -20,7 +44,12 @@ def load(project: str) -> tuple[Design, Path, Any]:
     from zesty_trace.store.project import read_project
 
     folder = Path(project)
-    return read_project(folder).design, folder, journey.project_catalogue(folder)
+    opened = read_project(folder)
+    if opened.stale is not None:
+        print(STALE, file=sys.stderr)
+    catalogue = journey.project_catalogue(folder)
+    journey.check_known(opened.design, catalogue)
+    return opened.design, folder, catalogue
 
 
 def edit(project: str, change: Callable[[Design, Any], Design]) -> tuple[Design, Path, Any]:
@@ -31,8 +60,12 @@ def edit(project: str, change: Callable[[Design, Any], Design]) -> tuple[Design,
     path = Path(project)
     folder, opened = ProjectFolder.open(path)
     with folder:
+        if opened.stale is not None:
+            print(STALE, file=sys.stderr)
         catalogue = journey.project_catalogue(path)
+        journey.check_known(opened.design, catalogue)
         design = change(opened.design, catalogue)
+        check_design(design, opened.design)
         journey.carry_kinds(design, path, catalogue)
         folder.save(design)
     return design, path, catalogue

@@ -88,13 +88,14 @@ def list_command(a: argparse.Namespace) -> Answer:
     """Print the wiring list, or make the design follow one."""
     from zesty_trace.core.design.diff import describe_changes
     from zesty_trace.core.schematic.wiring_list import read_list, write_list
+    from zesty_trace.files import read_given, text_of
 
     if not a.apply:
         design, _, catalogue = load(a.project)
         text = write_list(design, catalogue)
         return FINE, {"list": text.splitlines()}, text.rstrip()
     try:
-        text = Path(a.apply).read_text("utf-8")
+        text = text_of(read_given(Path(a.apply), "text"), a.apply)
     except (OSError, UnicodeDecodeError) as error:
         raise InputError(f"Could not read it: {error}", a.apply, "Give a text file") from error
     changes: list[str] = []

@@ -11,7 +11,7 @@ from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import with_acceptance
 from zesty_trace.core.quantities import say
-from zesty_trace.errors import InputError, ZestyError
+from zesty_trace.errors import InputError, StoreError, ZestyError
 
 
 def new_command(a: argparse.Namespace) -> Answer:
@@ -65,17 +65,20 @@ def export_command(a: argparse.Namespace) -> Answer:
     """Write the two tables and the netlist, as a table and as JSON."""
     from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
     from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring
-    from zesty_trace.store.project import write_atomically
+    from zesty_trace.files import write_given
 
     design, _, catalogue = load(a.project)
     out = Path(a.out)
-    out.mkdir(parents=True, exist_ok=True)
     texts = {
         "parts.csv": export_parts(design), "wiring.csv": export_wiring(design),
         "netlist.csv": netlist_csv(design, catalogue), "netlist.json": netlist_json(design, catalogue),
     }  # fmt: skip
-    for name, text in texts.items():
-        write_atomically(out / name, text.encode())
+    try:
+        out.mkdir(parents=True, exist_ok=True)
+        for name, text in texts.items():
+            write_given(out / name, text.encode())
+    except OSError as error:
+        raise StoreError(f"Could not write: {error.strerror}", str(out), "Choose another folder") from error
     data = {name.replace(".", "_") if "netlist" in name else name.split(".")[0]: str(out / name) for name in texts}
     return FINE, data, f"Wrote {', '.join(texts)} in {out}"
 

@@ -10,9 +10,11 @@ import math
 import re
 
 from zesty_trace.errors import InputError
+from zesty_trace.names import shorten
 
 NM_PER_MM = 1_000_000
 NM_PER_MIL = 25_400
+FAR_NM = 2_000_000_000
 PREFIX = {
     "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0,
     "R": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
@@ -32,11 +34,20 @@ def parse_value(text: str, where: str = "") -> float:
     """
     if match := _LETTER_POINT.match(text):
         whole, letter, part = match.groups()
-        return float(f"{whole}.{part}") * PREFIX[letter]
+        return _in_range(float(f"{whole}.{part}") * PREFIX[letter], text, where)
     if match := _PLAIN.match(text):
         number, letter = match.groups()
-        return float(number.replace(",", ".")) * PREFIX[letter]
-    raise InputError(f"“{text}” is not a value", where, "Write it like 4k7, 100n, 0.1u or 330")
+        return _in_range(float(number.replace(",", ".")) * PREFIX[letter], text, where)
+    raise InputError(f"“{shorten(text)}” is not a value", where, "Write it like 4k7, 100n, 0.1u or 330")
+
+
+SMALLEST, LARGEST = 1e-18, 1e15  # beyond these nothing on a board is measured
+
+
+def _in_range(value: float, text: str, where: str) -> float:
+    if not math.isfinite(value) or (value and not SMALLEST <= abs(value) <= LARGEST):
+        raise InputError(f"“{shorten(text)}” is out of range", where, f"From {SMALLEST:g} to {LARGEST:g}, or 0")
+    return value
 
 
 def leading_value(text: str) -> float | None:
@@ -58,21 +69,49 @@ def parse_length_nm(text: str, where: str = "") -> int:
     """
     match = _LENGTH.match(text)
     if not match:
-        raise InputError(f"“{text}” is not a length", where, "Write it like 1.6, 1.6 mm or 12 mil")
+        raise InputError(f"“{shorten(text)}” is not a length", where, "Write it like 1.6, 1.6 mm or 12 mil")
     number = float(match.group(1).replace(",", "."))
     per_unit = {"mil": NM_PER_MIL, "mils": NM_PER_MIL, "um": 1000, "µm": 1000, "in": 25_400_000, '"': 25_400_000}
-    return round(number * per_unit.get(match.group(2) or "mm", NM_PER_MM))
+    length = number * per_unit.get(match.group(2) or "mm", NM_PER_MM)
+    if not abs(length) <= FAR_NM:
+        raise InputError(f"“{shorten(text)}” is too long", where, "Lengths go up to 2 m")
+    return round(length)
 
 
 def parse_address(text: str, where: str = "") -> int:
     """Return a 7-bit bus address written in hex (`0x44`) or decimal (`68`). InputError if out of 0..127."""
     try:
-        address = int(text.strip(), 0)
+        address = int(text.strip()[:12], 0)
     except ValueError:
-        raise InputError(f"“{text}” is not a bus address", where, "Write it like 0x44 or 68") from None
+        raise InputError(f"“{shorten(text)}” is not a bus address", where, "Write it like 0x44 or 68") from None
     if not 0 <= address <= 0x7F:
         raise InputError(f"{address} does not fit in 7 bits", where, "Bus addresses run from 0x00 to 0x7F (0 to 127)")
     return address
+
+
+_OPEN_WORDS = ("ol", "o.l", "0l", "open", "over", "inf", "infinite", "-")
+
+
+def read_off(text: str, unit: str) -> float:
+    """Return a number that a person read off a meter: `4k7`, `3,31 V`; `OL` for ohms is infinite. InputError.
+
+    >>> read_off("3,31 V", "V"), read_off("OL", "Ω")
+    (3.31, inf)
+    """
+    plain = text.strip()
+    if unit == "Ω" and plain.lower() in _OPEN_WORDS:
+        return math.inf
+    if unit and plain.endswith(unit):
+        plain = plain[: -len(unit)].strip()
+    return parse_value(plain, "reading")
+
+
+def read_addresses(text: str) -> list[int]:
+    """Return bus addresses that a person typed: `0x3C 0x44`, `60, 68`, or `none`. InputError if they are none."""
+    words = text.replace(",", " ").split()
+    if [w.lower() for w in words] in ([], ["none"], ["no"]):
+        return []
+    return [parse_address(w, "addresses") for w in words]
 
 
 def nm(length_mm: float) -> int:

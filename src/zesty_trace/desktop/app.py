@@ -87,12 +87,12 @@ class Windows:
 
     def try_to_show(self, path: Path) -> None:
         """Open a window on a project, or say why not."""
-        from PySide6.QtWidgets import QMessageBox
+        from zesty_trace.desktop.plain import warn
 
         try:
             self.show(path)
         except StoreError as error:
-            QMessageBox.warning(None, "The project cannot be opened", str(error))
+            warn("The project cannot be opened", str(error))
 
 
 def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofing") -> int:
@@ -102,7 +102,7 @@ def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofin
         if shots is not None:
             from zesty_trace.desktop.shots import take_shots
 
-            take_shots(shots)
+            take_shots(shots, demo=demo)
             return 0
         windows = Windows()
         try:
@@ -110,4 +110,28 @@ def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofin
         except ZestyError as error:
             print(error, file=sys.stderr)
             return 2
-        return app.exec()
+        with _ended_by_signals(app, windows):
+            return app.exec()
+
+
+@contextmanager
+def _ended_by_signals(app: QApplication, windows: Windows) -> Iterator[None]:
+    """Close every window in order when a signal or a lost terminal ends the program: what is typed is kept, supplies go off."""
+    import signal
+
+    from PySide6.QtCore import QTimer
+
+    def end(_number: int, _frame: object) -> None:
+        for window in windows.open:
+            window.leave()  # type: ignore[attr-defined]
+        app.quit()
+
+    before = {s: signal.signal(s, end) for s in (signal.SIGTERM, signal.SIGINT, signal.SIGHUP)}
+    beat = QTimer()
+    beat.timeout.connect(lambda: None)  # Python looks at signals only when it runs
+    beat.start(300)
+    try:
+        yield
+    finally:
+        for number, handler in before.items():
+            signal.signal(number, handler)

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from zesty_trace.core.design.edits import accept_finding, take_back_acceptance
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop import theme
+from zesty_trace.desktop.plain import Words, tip
 from zesty_trace.desktop.session import Session
 from zesty_trace.stations import NEXT_STEPS, STATION_TITLES, STATIONS
 
@@ -30,19 +31,19 @@ class FindingCard(QFrame):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 10, 10, 8)
         layout.setSpacing(4)
-        word = QLabel(f"{number} · {'accepted' if finding.accepted else finding.severity.word}")
+        word = Words(f"{number} · {'accepted' if finding.accepted else finding.severity.word}")
         word.setObjectName("muted")
-        title = QLabel(finding.title)
+        title = Words(finding.title)
         title.setObjectName("heading")
         title.setWordWrap(True)
-        detail = QLabel(finding.detail)
+        detail = Words(finding.detail)
         detail.setObjectName("muted")
         detail.setWordWrap(True)
         if finding.accepted:
             detail.setText(f"Accepted: {finding.accepted}")
         for label in (word, title, detail):
             layout.addWidget(label)
-        self.why = QLabel(f"{finding.why}\nFrom: {finding.source}.")
+        self.why = Words(f"{finding.why}\nFrom: {finding.source}.")
         self.why.setWordWrap(True)
         self.why.hide()
         layout.addWidget(self.why)
@@ -71,7 +72,7 @@ class FindingCard(QFrame):
         self.mend_button: QPushButton | None = None
         if finding.mend and not finding.accepted:
             self.mend_button = QPushButton("Mend")
-            self.mend_button.setToolTip(finding.mend.label)
+            self.mend_button.setToolTip(tip(finding.mend.label))
             self.mend_button.setAccessibleName(f"Mend: {finding.mend.label}")
             self.mend_button.clicked.connect(lambda: self.mend_asked.emit(finding))
             row.addWidget(self.mend_button)
@@ -115,9 +116,9 @@ class FindingsPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         head = QHBoxLayout()
-        heading = QLabel("Findings")
+        heading = Words("Findings")
         heading.setObjectName("heading")
-        self.counts = QLabel()
+        self.counts = Words()
         self.counts.setObjectName("muted")
         head.addWidget(heading)
         head.addStretch(1)
@@ -127,7 +128,7 @@ class FindingsPanel(QWidget):
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         layout.addWidget(self._area, 1)
-        self.step = QLabel()
+        self.step = Words()
         self.step.setWordWrap(True)
         self.step_button = QPushButton()
         self.step_button.clicked.connect(lambda: self.go_asked.emit(self._next_station()))
@@ -135,7 +136,7 @@ class FindingsPanel(QWidget):
         frame.setObjectName("card")
         inner = QVBoxLayout(frame)
         inner.setContentsMargins(14, 10, 14, 10)
-        title = QLabel("Next step")
+        title = Words("Next step")
         title.setObjectName("heading")
         for widget in (title, self.step, self.step_button):
             inner.addWidget(widget)
@@ -169,7 +170,7 @@ class FindingsPanel(QWidget):
             layout.addWidget(card)
             self.cards.append(card)
         if not findings:
-            empty = QLabel("Nothing stands in the way here." if self._session.settled else "Checking …")
+            empty = Words("Nothing stands in the way here." if self._session.settled else "Checking …")
             empty.setObjectName("muted")
             empty.setWordWrap(True)
             layout.addWidget(empty)

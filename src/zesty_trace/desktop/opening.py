@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import shutil
+import os
 from datetime import date
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, QTimer
 
 from zesty_trace.desktop.session import Session
+from zesty_trace.errors import InputError, StoreError
 from zesty_trace.stations import DEMOS
 from zesty_trace.store.project import DamagedProject, ProjectFolder, restore_last_good
 
@@ -24,14 +25,31 @@ def data_folder() -> Path:
 
 def demo_folder(reset: bool, demo: str = "proofing") -> Path:
     """Return a demo project, made when it is not there or is asked to be fresh. InputError for an unknown demo."""
-    path = data_folder() / "demo" / DEMOS.get(demo, demo)
-    if reset and path.exists():
-        shutil.rmtree(path)
+    if demo not in DEMOS:
+        raise InputError(f"There is no demo “{demo}”", demo, f"Known: {', '.join(DEMOS)}")
+    path = data_folder() / "demo" / DEMOS[demo]
+    if reset and os.path.lexists(path):
+        _move_aside(path)
     if not (path / "design.json").exists():
         from zesty_trace.journey import create_demo
 
         create_demo(path, date.today(), demo)
     return path
+
+
+def _move_aside(path: Path) -> None:
+    """Move an old demo out of the way; nothing is deleted. StoreError for a folder that is not marked as a demo."""
+    from zesty_trace.journey import DEMO_MARK
+
+    known = (path / DEMO_MARK).is_file() or not (path / "design.json").exists()
+    if path.is_symlink() or not path.is_dir() or not known:
+        raise StoreError(
+            "This folder is not one that the application made for a demo", str(path), "Move it away yourself"
+        )
+    number = 1
+    while os.path.lexists(path.with_name(f"{path.name}.old-{number}")):
+        number += 1
+    path.rename(path.with_name(f"{path.name}.old-{number}"))
 
 
 def open_project(path: Path, ask: bool = True) -> Session:
@@ -44,6 +62,7 @@ def open_project(path: Path, ask: bool = True) -> Session:
         restore_last_good(path, error.last_good)
         folder, opened = ProjectFolder.open(path)
     session = Session(folder, opened.design)
+    session.stale = opened.stale
     if opened.recovered:
         words = "Edits from before a sudden end were brought back."
         QTimer.singleShot(500, session, lambda: session.message.emit(words))
@@ -51,10 +70,10 @@ def open_project(path: Path, ask: bool = True) -> Session:
 
 
 def _accept_last_good(error: DamagedProject) -> bool:
-    from PySide6.QtWidgets import QMessageBox
+    from zesty_trace.desktop.plain import ask
 
     text = f"{error.message}\n\nBring back the last good state? The damaged file is kept beside it."
-    return QMessageBox.question(None, "The project is damaged", text) == QMessageBox.StandardButton.Yes
+    return ask("The project is damaged", text)
 
 
 def new_project(path: Path) -> Path:

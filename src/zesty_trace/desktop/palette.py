@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QDialog, QLabel, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.plain import Words
 
 
 class Palette(QDialog):
@@ -24,7 +25,7 @@ class Palette(QDialog):
         self.chosen: Action | None = None
         layout.addWidget(self.field)
         layout.addWidget(self.list)
-        hint = QLabel("Enter does it · Esc leaves")
+        hint = Words("Enter does it · Esc leaves")
         hint.setObjectName("muted")
         layout.addWidget(hint)
         self.field.textChanged.connect(self._filter)

@@ -6,8 +6,9 @@ from collections.abc import Callable
 from typing import Protocol
 
 from PySide6.QtCore import QStringListModel, Qt, Signal
-from PySide6.QtWidgets import QCompleter, QFrame, QHBoxLayout, QLabel, QLineEdit, QWidget
+from PySide6.QtWidgets import QCompleter, QFrame, QHBoxLayout, QLineEdit, QWidget
 
+from zesty_trace.desktop.plain import Words
 from zesty_trace.errors import ZestyError
 
 DONE = "Done. Ctrl+Z takes it back."
@@ -36,10 +37,10 @@ class SayLine(QFrame):
         self.field = QLineEdit()
         self.field.setPlaceholderText(example)
         self.field.setAccessibleName("Say it")
-        self.preview = QLabel(hint)
+        self.preview = Words(hint)
         self.preview.setObjectName("muted")
         self.preview.setWordWrap(True)
-        heading = QLabel("Say it")
+        heading = Words("Say it")
         heading.setObjectName("heading")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(14, 12, 14, 12)

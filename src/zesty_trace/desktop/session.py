@@ -17,11 +17,12 @@ from zesty_trace.desktop.jobs import Jobs
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.stations import STATIONS
 from zesty_trace.store.autosave import Autosaver
-from zesty_trace.store.project import RECORDS, ProjectFolder
+from zesty_trace.store.project import ChangedOutside, FolderGone, ProjectFolder
 
 if TYPE_CHECKING:  # imported when first needed: the window must be up before the heavy libraries are
     from zesty_trace.core.catalogue.kinds import Catalogue
-    from zesty_trace.store.records import BoardRecord, Records
+    from zesty_trace.store.board import BoardRecord
+    from zesty_trace.store.records import Records
 
 FINDINGS_DELAY_MS = 120
 
@@ -36,6 +37,10 @@ class Session(QObject):
     failed = Signal(object)
     show_finding = Signal(object)
     autosave_failed = Signal(object)
+    written = Signal(float)  # time of the last write, s since 1970
+    changed_outside = Signal()
+    folder_gone = Signal(object)
+    records_damaged = Signal(object)
 
     def __init__(self, folder: ProjectFolder, design: Design, today: date | None = None) -> None:
         super().__init__()
@@ -45,10 +50,12 @@ class Session(QObject):
         self.jobs = Jobs(self)
         self.findings: dict[str, list[Finding]] = {s: [] for s in STATIONS}
         self.findings_of: Design | None = None
+        self.stale: Design | None = None
         self._records: Records | None = None
+        self._records_error: StoreError | None = None
         self._checking = False
-        self.autosaver = Autosaver(folder, self.autosave_failed.emit)
-        self.autosave_failed.connect(self.failed)
+        self.autosave_failed.connect(self._autosave_failed)
+        self.autosaver = self._make_autosaver(folder)
         self.jobs.failed.connect(self.failed)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -79,18 +86,58 @@ class Session(QObject):
         self.design_changed.emit()
         self.check_soon()
 
+    def _make_autosaver(self, folder: ProjectFolder) -> Autosaver:
+        return Autosaver(folder, self.autosave_failed.emit, self.written.emit, self.changed_outside.emit)
+
+    def _autosave_failed(self, error: ZestyError) -> None:
+        if isinstance(error, FolderGone):
+            self.folder_gone.emit(error)
+        else:
+            self.failed.emit(StoreError(f"Not saved yet, trying again: {error.message}", error.where, error.hint))
+
     @property
     def records(self) -> Records:
-        """The project's records, opened when first asked for."""
+        """The project's records, opened when first asked for. StoreError while they are damaged."""
         if self._records is None:
             from zesty_trace.store.records import Records
 
+            if self._records_error is not None:
+                raise self._records_error
             try:
-                self._records = Records(self.path / RECORDS)
+                self._records = Records(self.path)
             except StoreError as error:
-                self._records = Records(None)
-                self.failed.emit(error)
+                self._records_error = error
+                self.records_damaged.emit(error)
+                raise
         return self._records
+
+    def boards(self, revision: str | None = None) -> list[BoardRecord]:
+        """Return the boards with their events; none while there are no records, or they are damaged, which is said."""
+        from zesty_trace.store.records import has_records
+
+        if self._records is None and not has_records(self.path):
+            return []
+        try:
+            return self.records.boards(revision)
+        except StoreError:
+            return []
+
+    def bring_records_back(self, backup: str) -> bool:
+        """Put a daily copy, or new records (""), in the place of damaged ones, which are kept; whether it worked."""
+        from zesty_trace.store.records import bring_back
+
+        if self._records is not None:
+            self._records.close()
+            self._records = None
+        try:
+            kept = bring_back(self.path, backup)
+        except StoreError as error:
+            self.failed.emit(error)
+            return False
+        self._records_error = None
+        self.message.emit(f"What was there is kept as {kept.name}" if kept else "New records were begun")
+        self.records_changed.emit()
+        return True
 
     def do(self, label: str, edit: Callable[[Design], Design]) -> bool:
         """Apply an edit as one undo step; what it cannot do is told, and changes nothing."""
@@ -135,15 +182,55 @@ class Session(QObject):
         self.design_changed.emit()
         self.check_soon()
 
-    def save(self) -> bool:
+    def save(self, over_theirs: bool = False) -> bool:
         """Write `design.json`; whether it worked."""
         try:
-            self.autosaver.save(self.design)
+            self.autosaver.save(self.design, over_theirs)
         except StoreError as error:
+            if isinstance(error, ChangedOutside):
+                self.changed_outside.emit()
+            elif isinstance(error, FolderGone):
+                self.folder_gone.emit(error)
             self.failed.emit(error)
             return False
         self._carry_kinds()
         self.message.emit(f"Saved in {self.path}")
+        return True
+
+    def take_theirs(self) -> None:
+        """Go on from what another program wrote, as an edit that can be undone."""
+        try:
+            theirs = self.autosaver.take_theirs()
+        except StoreError as error:
+            self.failed.emit(error)
+            return
+        self.do("Taken over from another program", lambda _design: theirs)
+
+    def take_stale(self) -> None:
+        """Bring back the edits of a session that ended suddenly, as an edit that can be undone."""
+        stale, self.stale = self.stale, None
+        if stale is not None:
+            self.do("Edits brought back", lambda _design: stale)
+
+    def save_elsewhere(self, path: Path) -> bool:
+        """Make the project anew in another folder and go on there; whether it worked."""
+        try:
+            folder = ProjectFolder.create(path, self.design)
+        except StoreError as error:
+            self.failed.emit(error)
+            return False
+        old, self.folder = self.folder, folder
+        self.autosaver.close()
+        self.autosaver = self._make_autosaver(folder)
+        if self._records is not None:
+            self._records.close()
+            self._records = None
+        old.close()
+        self._carry_kinds()
+        self.message.emit(
+            f"Saved in {path}. Records and firmware of the old folder are not there: copy them if you still can."
+        )
+        self.records_changed.emit()
         return True
 
     def _carry_kinds(self) -> None:
@@ -203,19 +290,16 @@ class Session(QObject):
 
         return self.path / "fabrication" / zip_name(self.design)
 
-    def _boards(self) -> list[BoardRecord]:
-        return self.records.boards(self.design.revision) if (self.path / RECORDS).exists() else []
-
     def _bench_findings(self) -> list[Finding]:
         from zesty_trace.journey import bench_findings
 
-        return bench_findings(self._boards())
+        return bench_findings(self.boards(self.design.revision))
 
     def stations_done(self) -> int:
         """Return how far the board has really come."""
         from zesty_trace.journey import stations_done
 
-        return stations_done(self.design, self.findings, self._boards(), self.zip_path().exists())
+        return stations_done(self.design, self.findings, self.boards(self.design.revision), self.zip_path().exists())
 
     def _records_moved(self) -> None:
         if self.findings_of is not None:

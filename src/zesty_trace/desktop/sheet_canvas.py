@@ -13,6 +13,7 @@ from zesty_trace.core.schematic.labels import tag_box
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.canvas import Canvas
+from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.sheet_dirty import changed_rect
 from zesty_trace.desktop.sheet_painter import RAIL_NAMES, SheetPainter, SheetView
 
@@ -216,7 +217,7 @@ class SheetCanvas(Canvas):
             self.update()
         if pin and self.view:
             net = self.view.design.net_of().get(pin, "not connected")
-            self.setToolTip(f"{pin}: {net}. Drag to another pin to connect.")
+            self.setToolTip(tip(f"{pin}: {net}. Drag to another pin to connect."))
         else:
             self.setToolTip("")
 

@@ -14,7 +14,6 @@ from PySide6.QtWidgets import (
     QApplication,
     QFileDialog,
     QHBoxLayout,
-    QLabel,
     QMainWindow,
     QPushButton,
     QStackedWidget,
@@ -26,7 +25,9 @@ from zesty_trace.core.findings import Finding
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.journey_trace import JourneyTrace
+from zesty_trace.desktop.notice import Notices
 from zesty_trace.desktop.opening import demo_folder, new_project, recent
+from zesty_trace.desktop.plain import Words
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.status import StatusStrip
 from zesty_trace.errors import StoreError
@@ -87,12 +88,13 @@ class MainWindow(QMainWindow):
             if not self.current:
                 self.go(where)
             self.session.check_soon()
+            self._ask_about_stale()
 
         self.session.jobs.start("Loading", load, ready, visible=False)
 
     def _build(self) -> None:
         self.trace = JourneyTrace()
-        self.title, self.subtitle = QLabel(), QLabel()
+        self.title, self.subtitle = Words(), Words()
         self.title.setObjectName("title")
         self.subtitle.setObjectName("muted")
         self.palette_button = QPushButton("Actions")
@@ -112,6 +114,7 @@ class MainWindow(QMainWindow):
         top.addWidget(self.trace, 1)
         top.addWidget(self.palette_button)
         top.addWidget(self.theme_button)
+        self.notices = Notices()
         self.stack = QStackedWidget()
         self.status = StatusStrip(self.session.jobs)
         middle = QHBoxLayout()
@@ -125,6 +128,7 @@ class MainWindow(QMainWindow):
         layout.setContentsMargins(0, 0, 0, 4)
         layout.setSpacing(0)
         layout.addWidget(header)
+        layout.addWidget(self.notices)
         layout.addLayout(middle, 1)
         foot = QHBoxLayout()
         foot.setContentsMargins(16, 0, 12, 0)
@@ -138,6 +142,10 @@ class MainWindow(QMainWindow):
         self.trace.picked.connect(self.go)
         s.message.connect(self.status.say)
         s.failed.connect(self.status.fail)
+        s.written.connect(self.status.written)
+        s.changed_outside.connect(self._ask_about_theirs)
+        s.folder_gone.connect(self._ask_for_folder)
+        s.records_damaged.connect(self._ask_about_records)
         s.show_finding.connect(self._show_finding)
         for signal in (s.design_changed, s.findings_changed, s.records_changed):
             signal.connect(self._head)
@@ -176,7 +184,8 @@ class MainWindow(QMainWindow):
             *here,
             Action("Undo", "Ctrl+Z", self.session.undo),
             Action("Redo", "Ctrl+Shift+Z", self.session.redo),
-            Action("Save", "Ctrl+S", self.session.save),
+            Action("Save", "Ctrl+S", self.save),
+            Action("Save in another folder", "Ctrl+Shift+S", self.save_elsewhere),
             Action("Open another project", "Ctrl+Shift+O", self.choose_project),
             Action("New project", "Ctrl+Shift+N", self.new_project),
             *self._recent_actions(),
@@ -200,6 +209,57 @@ class MainWindow(QMainWindow):
             return lambda: self.session.jobs.start("Making the demo", work, self.open_asked.emit) and None
 
         return [Action(f"Open demo: {name.replace('-', ' ')}", "", maker(demo)) for demo, name in DEMOS.items()]
+
+    # What must not be lost -----------------------------------------------------------------------------------------
+
+    def flush(self) -> None:
+        """Take over what is typed and not yet entered, in every station."""
+        for station in self.stations.values():
+            station.flush()
+
+    def save(self) -> bool:
+        """Take over what is typed, and save; whether it worked."""
+        self.flush()
+        return self.session.save()
+
+    def save_elsewhere(self) -> None:
+        """Ask for another folder and go on there."""
+        self.flush()
+        folder = QFileDialog.getExistingDirectory(self, "Save the project in this folder", str(Path.home()))
+        if folder and self.session.save_elsewhere(Path(folder)):
+            self.notices.drop("folder")
+
+    def _ask_about_theirs(self) -> None:
+        self.notices.put(
+            "theirs", "Another program has changed design.json while it was open here. Nothing is overwritten until you choose.",
+            (("Take theirs", self.session.take_theirs), ("Save mine, keep theirs beside it", lambda: self.session.save(True))),
+        )  # fmt: skip
+
+    def _ask_for_folder(self, error: object) -> None:
+        self.notices.put(
+            "folder", f"{error} Your work is still in this window.", (("Save in another folder", self.save_elsewhere),)
+        )
+
+    def _ask_about_stale(self) -> None:
+        if self.session.stale is not None:
+            self.notices.put(
+                "stale", "Edits of a session that ended suddenly belong to another design.json than the one that is here. "
+                "They are kept in design.unsaved.json.",
+                (("Take these edits", self.session.take_stale), ("Keep the file as it is", lambda: None)),
+            )  # fmt: skip
+
+    def _ask_about_records(self, error: object) -> None:
+        backups = getattr(error, "backups", ())
+        choices = [(f"Bring back {backups[0]}", lambda: self.session.bring_records_back(backups[0]))] if backups else []
+        choices.append(("Begin new records", lambda: self.session.bring_records_back("")))
+        self.notices.put(
+            "records", f"{error} Nothing can be recorded until then; what is there is kept.", tuple(choices)
+        )
+
+    def leave(self) -> None:
+        """Close without asking: what cannot be saved stays in the journal."""
+        self._leave_unsaved = True
+        self.close()
 
     def choose_project(self) -> None:
         """Ask for a project folder and open it in a window of its own."""
@@ -294,7 +354,7 @@ class MainWindow(QMainWindow):
         self.settings.setValue("geometry", self.saveGeometry())
         for station in self.stations.values():
             station.keep_state(self.settings)
-        if not self.session.save() and not self._leave_unsaved:
+        if not self.save() and not self._leave_unsaved:
             self._leave_unsaved = True
             self.status.text.setText(self.status.text.text() + " Close once more to leave without saving.")
             event.ignore()

@@ -17,6 +17,7 @@ from zesty_trace.desktop import theme
 from zesty_trace.desktop.opening import open_project
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.stations import DEMOS
 
 PATIENCE_S = 120.0
 
@@ -39,7 +40,7 @@ def settle(window: MainWindow) -> None:
     wait_until(lambda: time.monotonic() > end and not session.jobs.busy())
 
 
-def take_shots(folder: Path, name: str = "light") -> list[Path]:
+def take_shots(folder: Path, name: str = "light", demo: str = journey.DEMO) -> list[Path]:
     """Walk the demo through all stations and draw each; return the pictures."""
     folder.mkdir(parents=True, exist_ok=True)
     app = QApplication.instance()
@@ -47,8 +48,8 @@ def take_shots(folder: Path, name: str = "light") -> list[Path]:
     theme.use(app, name)
     made: list[Path] = []
     with tempfile.TemporaryDirectory() as place:
-        project = Path(place) / "proofing-cabinet"
-        journey.create_demo(project, date.today())
+        project = Path(place) / DEMOS[demo]
+        journey.create_demo(project, date.today(), demo)
         settings = QSettings(str(Path(place) / "settings.ini"), QSettings.Format.IniFormat)
         window = MainWindow(open_project(project), settings)
         window.resize(1280, 800)

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import time
+
 from PySide6.QtCore import QTimer
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
 
 from zesty_trace.desktop.jobs import Job, Jobs
+from zesty_trace.desktop.plain import Words
 from zesty_trace.errors import ZestyError
 
 KEEP_MS = 12000
@@ -20,10 +23,10 @@ class StatusStrip(QWidget):
         self._job: Job | None = None
         layout = QHBoxLayout(self)
         layout.setContentsMargins(2, 0, 2, 0)
-        self.text = QLabel()
+        self.text = Words()
         self.text.setObjectName("muted")
         self.text.setWordWrap(True)
-        self.job_text = QLabel()
+        self.job_text = Words()
         self.job_text.setObjectName("muted")
         self.bar = QProgressBar()
         self.bar.setFixedWidth(180)
@@ -31,7 +34,11 @@ class StatusStrip(QWidget):
         self.bar.setTextVisible(False)
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self._cancel)
+        self.saved = Words()
+        self.saved.setObjectName("muted")
+        self.saved.setToolTip("When the work was last written to the disk")
         layout.addWidget(self.text, 1)
+        layout.addWidget(self.saved)
         for widget in (self.job_text, self.bar, self.cancel):
             layout.addWidget(widget)
             widget.hide()
@@ -52,6 +59,10 @@ class StatusStrip(QWidget):
         self._tone("bad")
         self.text.setText(str(error))
         self._fade.stop()
+
+    def written(self, when: float) -> None:
+        """Show when the work was last written to the disk."""
+        self.saved.setText(time.strftime("kept %H:%M:%S", time.localtime(when)))
 
     def _tone(self, name: str) -> None:
         self.text.setObjectName(name)

@@ -1,117 +1,317 @@
-"""Bench instruments over SCPI on TCP (SCPI-1999 command style), through VISA resource strings.
+"""Bench instruments over SCPI: a multimeter and a supply that know SCPI-1999 only, and the fixture, a device of its own.
 
-A multimeter with a probe selector, a supply with current limit, and a bus adapter. Each may be a separate address.
+Meter and supply get nothing but standard commands. What they lack (putting probes on, scanning the bus, having the
+board switch an output) is done by the fixture, whose commands docs/fixture.md states, or by a person.
 """
 
 from __future__ import annotations
 
+import re
+import time
+from collections.abc import Callable, Sequence
+from contextlib import suppress
 from types import TracebackType
-from typing import Any
+from typing import Protocol
 
+from zesty_trace.core.bench.plan import BenchStep
+from zesty_trace.core.bench.run import OFF_V
+from zesty_trace.core.quantities import say
+from zesty_trace.devices.scpi import ScpiLink
 from zesty_trace.errors import DeviceError
+from zesty_trace.names import scpi_string
 
-TIMEOUT_MS = 3000
+DISCHARGE_S = 10.0
+SETTLE_S = 0.2
+STABLE, STABLE_S = 0.01, 20.0
 
 
-class ScpiLink:
-    """One instrument. DeviceError when it cannot be reached or does not answer."""
+class Hands(Protocol):
+    """A person at the bench. Each call waits for the answer; DeviceError if there is none, Cancelled if they stop."""
 
-    def __init__(self, resource: str) -> None:
-        import pyvisa
+    def do(self, sentence: str) -> None:
+        """Have something done."""
 
-        self.resource = resource
-        try:
-            self._manager = pyvisa.ResourceManager("@py")
-            self._session: Any = self._manager.open_resource(
-                resource, read_termination="\n", write_termination="\n", open_timeout=TIMEOUT_MS
-            )
-            self._session.timeout = TIMEOUT_MS
-            session: Any = self._session
-            self.identity = str(session.query("*IDN?")).strip()
-        except Exception as error:  # the backend raises many unrelated types here
+    def read(self, sentence: str, unit: str) -> float:
+        """Have something read off and typed in."""
+
+    def see(self, sentence: str) -> bool:
+        """Have a yes or no."""
+
+    def list_addresses(self, sentence: str) -> list[int]:
+        """Have bus addresses typed in."""
+
+
+class Meter:
+    """A multimeter."""
+
+    def __init__(self, address: str) -> None:
+        self.link = ScpiLink(address)
+
+    def ohms(self) -> float:
+        """Measure a resistance, Ω; infinite beyond the range."""
+        return self.link.number("MEAS:RES?")
+
+    def volts(self) -> float:
+        """Measure a direct voltage, V."""
+        return self.link.number("MEAS:VOLT:DC?")
+
+
+class Supply:
+    """A supply with a current limit."""
+
+    def __init__(self, address: str) -> None:
+        self.link = ScpiLink(address)
+
+    def on(self, volt: float, limit_a: float) -> None:
+        """Set voltage and limit, then switch on."""
+        self.link.tell(f"VOLT {volt:.4f}")
+        self.link.tell(f"CURR {limit_a:.4f}")
+        self.link.tell("OUTP ON")
+
+    def reading(self) -> tuple[float, float]:
+        """Return volts and amperes now."""
+        return self.link.number("MEAS:VOLT?"), self.link.number("MEAS:CURR?")
+
+    def off(self) -> None:
+        """Switch off, and wait until there is next to no voltage left. DeviceError if it cannot be told."""
+        self.link.tell("OUTP OFF")
+        end = time.monotonic() + DISCHARGE_S
+        while (volt := self.link.number("MEAS:VOLT?")) > OFF_V:
+            if time.monotonic() > end:
+                raise DeviceError(
+                    f"There are still {say(volt, 'V')} on the supply", self.link.resource, "Discharge the board"
+                )
+            time.sleep(SETTLE_S)
+
+
+class Fixture:
+    """The device that holds the board: probes, bus, outputs, buttons (docs/fixture.md)."""
+
+    def __init__(self, address: str) -> None:
+        self.link = ScpiLink(address)
+
+    def board(self, serial: str) -> None:
+        """Say which board is in it."""
+        self.link.tell(f"FIXT:BOAR {scpi_string(serial)}")
+
+    def probe(self, a: str, b: str) -> None:
+        """Put the meter on two nets."""
+        self.link.tell(f"ROUT:PROB {scpi_string(a)},{scpi_string(b)}")
+
+    def feed(self, ref: str) -> None:
+        """Lead the supply to a connector."""
+        self.link.tell(f"FIXT:FEED {scpi_string(ref)}")
+
+    def outputs(self, nets: Sequence[str], lit: bool) -> None:
+        """Have the board's test program switch these outputs on, all others off, its lights lit or dark."""
+        self.link.tell(f"FIXT:OUTP {','.join(scpi_string(n) for n in nets)}".strip())
+        self.link.tell(f"FIXT:LIT {'ON' if lit else 'OFF'}")
+
+    def press(self, ref: str) -> None:
+        """Hold a button down; none with ""."""
+        self.link.tell(f"FIXT:PRES {scpi_string(ref)}")
+
+    def scan(self) -> list[int]:
+        """Return the addresses that answer on the bus."""
+        answer = self.link.ask("BUS:I2C:SCAN?")
+        words = [w.strip() for w in answer.split(",")] if answer else []
+        if not all(re.fullmatch(r"0[xX][0-9A-Fa-f]{1,2}|\d{1,3}", w) for w in words):
+            raise DeviceError(f"“{answer[:40]}” are no bus addresses", self.link.resource, "Check the fixture")
+        found = [int(w, 0) for w in words]
+        if any(a > 0x7F for a in found):
+            raise DeviceError(f"“{answer[:40]}” are no 7-bit addresses", self.link.resource, "Check the fixture")
+        return found
+
+    def lights(self) -> int:
+        """Return how many lights it sees shining."""
+        return round(min(1e6, max(0.0, self.link.number("FIXT:SHIN?"))))
+
+    def answers(self, ref: str) -> bool:
+        """Return whether a controller, or a device behind one, answers."""
+        answer = self.link.ask(f"FIXT:ANSW? {scpi_string(ref)}")
+        if answer not in ("0", "1"):
+            raise DeviceError(f"“{answer[:40]}” is neither 0 nor 1", self.link.resource, "Check the fixture")
+        return answer == "1"
+
+
+class Bench:
+    """Whatever instruments there are, and a person for what they cannot do. It runs a test plan.
+
+    DeviceError when made, if neither an instrument nor a person can do something that a plan needs.
+    """
+
+    def __init__(
+        self,
+        meter: str = "",
+        supply: str = "",
+        fixture: str = "",
+        hands: Hands | None = None,
+        settle_s: float = SETTLE_S,
+    ) -> None:
+        self.hands, self._settle_s = hands, settle_s
+        self._meter: Meter | None = None
+        self._supply: Supply | None = None
+        self._fixture: Fixture | None = None
+        if hands is None and not (meter and supply and fixture):
             raise DeviceError(
-                "The instrument cannot be reached", resource, "Switch it on and check its address"
-            ) from error
-
-    def ask(self, question: str) -> str:
-        """Return the answer to a query."""
-        import pyvisa
-
+                "A meter, a supply and a fixture are needed, or a person in their place", "bench",
+                "Give the missing address, or measure by hand",
+            )  # fmt: skip
         try:
-            return str(self._session.query(question)).strip()
-        except (pyvisa.errors.Error, OSError) as error:
-            raise DeviceError(
-                f"No answer to {question}", self.resource, "Check the instrument, then start again"
-            ) from error
-
-    def tell(self, command: str) -> None:
-        """Send a command and check that the instrument took it."""
-        answer = self.ask(f"{command};:SYST:ERR?")
-        if not answer.startswith(("0,", "+0,")):
-            raise DeviceError(f"The instrument refused {command}: {answer}", self.resource, "Check the net names")
-
-    def close(self) -> None:
-        """Let go of the instrument."""
-        self._session.close()
-        self._manager.close()
-
-
-class ScpiBench:
-    """A bench of three instruments that can run a test plan."""
-
-    def __init__(self, meter: str, supply: str, bus: str) -> None:
-        self._links: list[ScpiLink] = []
-        try:
-            for address in (meter, supply, bus):
-                self._links.append(ScpiLink(address))
+            self._meter = Meter(meter) if meter else None
+            self._supply = Supply(supply) if supply else None
+            self._fixture = Fixture(fixture) if fixture else None
         except DeviceError:
             self.close()
             raise
-        self._meter, self._supply, self._bus = self._links
+        self._prepared = False
+        self._fed = self._pressed = ""
 
-    def __enter__(self) -> ScpiBench:
+    @property
+    def instruments(self) -> list[str]:
+        """What the instruments say they are, and where."""
+        named = [(d.link.identity, d.link.resource) for d in (self._meter, self._supply, self._fixture) if d]
+        words = [f"{identity} at {where}" for identity, where in named]
+        return [*words, *(["a person"] if self.hands else [])]
+
+    def __enter__(self) -> Bench:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, tb: TracebackType | None) -> None:
         self.close()
 
     def close(self) -> None:
-        """Let go of all instruments."""
-        for link in self._links:
-            link.close()
+        """Switch the supply off and let go of all instruments."""
+        if self._supply is not None:
+            with suppress(DeviceError):
+                self._supply.link.tell("OUTP OFF")
+        for device in (self._meter, self._supply, self._fixture):
+            if device is not None:
+                device.link.close()
+
+    def _person(self) -> Hands:
+        if self.hands is None:
+            raise DeviceError("A person is needed for this", "bench", "Measure by hand")
+        return self.hands
 
     def select_board(self, serial: str) -> None:
-        """Say which board is in the fixture."""
-        self._meter.tell(f'FIXT:BOAR "{serial}"')
+        """Say which board is in the fixture, or ask for it."""
+        self._pressed = ""
+        if self._fixture:
+            self._fixture.board(serial)
+        else:
+            self._person().do(f"Take board {serial}, with nothing connected to it.")
 
-    def _probe(self, a: str, b: str) -> None:
-        self._meter.tell(f'ROUT:PROB "{a}","{b}"')
+    def prepare(self, words: tuple[str, ...]) -> None:
+        """Have the board set up; the whole list once, then a reminder."""
+        if self.hands is None:
+            return
+        if self._prepared:
+            self.hands.do("Set this board up as the one before.")
+        else:
+            for sentence in words:
+                self.hands.do(sentence)
+        self._prepared = True
 
-    def resistance(self, a: str, b: str) -> float:
+    def _place_probes(self, step: BenchStep, a: str, b: str) -> str:
+        if self._fixture:
+            if step.press != self._pressed:
+                self._fixture.press(step.press)
+                self._pressed = step.press
+            self._fixture.probe(a, b)
+            return ""
+        red, black = step.probe or a, step.other_probe or b
+        hold = f" Hold {step.press} down." if step.press else ""
+        return f"Red on {red} ({a}), black on {black} ({b}).{hold}"
+
+    def resistance(self, step: BenchStep, a: str, b: str) -> float:
         """Ohms between two nets."""
-        self._probe(a, b)
-        return float(self._meter.ask("MEAS:RES?"))
+        sentence = self._place_probes(step, a, b)
+        if self._meter is None:
+            return self._person().read(f"Meter on ohms. {sentence} What does it show?".replace("  ", " "), "Ω")
+        if sentence:
+            self._person().do(f"{sentence} Hold still.")
+            return self._when_stable(self._meter.ohms)
+        return self._meter.ohms()
 
-    def voltage(self, a: str, b: str) -> float:
+    def voltage(self, step: BenchStep, a: str, b: str) -> float:
         """Volts between two nets."""
-        self._probe(a, b)
-        return float(self._meter.ask("MEAS:VOLT:DC?"))
+        sentence = self._place_probes(step, a, b)
+        if self._meter is None:
+            return self._person().read(f"Meter on DC volts. {sentence} What does it show?".replace("  ", " "), "V")
+        if sentence:
+            self._person().do(f"{sentence} Hold still.")
+            return self._when_stable(self._meter.volts)
+        return self._meter.volts()
 
-    def power_on(self, volt: float, limit_a: float) -> None:
-        """Set voltage and limit, then switch on."""
-        self._supply.tell(f"VOLT {volt:.4f}")
-        self._supply.tell(f"CURR {limit_a:.4f}")
-        self._supply.tell("OUTP ON")
+    def _when_stable(self, take: Callable[[], float]) -> float:
+        """Return a reading once three in a row agree."""
+        end = time.monotonic() + STABLE_S
+        last: list[float] = []
+        while time.monotonic() < end:
+            last = [*last[-2:], take()]
+            if len(last) == 3 and (max(last) == min(last) or max(last) - min(last) <= STABLE * max(map(abs, last))):
+                return float(last[-1])
+            time.sleep(SETTLE_S)
+        raise DeviceError("The reading does not settle", "meter", "Hold the probes still and measure again")
+
+    def power_on(self, step: BenchStep) -> None:
+        """Switch the supply on at the step's place, voltage and limit."""
+        if step.feed != self._fed:
+            if self._fixture:
+                self._fixture.feed(step.feed)
+            elif self._fed or self._supply is None:
+                self._person().do(f"With the supply off: connect it to {step.feed}, and nowhere else.")
+            self._fed = step.feed
+        if self._supply:
+            self._supply.on(step.volt, step.limit_a)
+            time.sleep(self._settle_s)
+        else:
+            volt, amp = say(step.volt, "V"), say(step.limit_a, "A")
+            self._person().do(f"Set the supply to {volt} with a limit of {amp}, and switch it on.")
 
     def supply_reading(self) -> tuple[float, float]:
-        """Volts and amperes now."""
-        return float(self._supply.ask("MEAS:VOLT?")), float(self._supply.ask("MEAS:CURR?"))
+        """Volts and amperes that the supply gives now."""
+        if self._supply:
+            return self._supply.reading()
+        volt = self._person().read("What voltage does the supply show?", "V")
+        return volt, self._person().read("What current does the supply show?", "A")
 
     def power_off(self) -> None:
-        """Switch the supply off."""
-        self._supply.tell("OUTP OFF")
+        """Switch the supply off and wait until the board is discharged."""
+        self._fed = ""
+        if self._supply:
+            self._supply.off()
+        else:
+            self._person().do("Switch the supply off, and wait until nothing glows and it shows 0 V.")
+
+    def switch(self, step: BenchStep) -> None:
+        """Have the board's test program switch outputs and lights."""
+        if self._fixture:
+            self._fixture.outputs(step.drive, step.lit)
+            return
+        if step.lit:
+            words = "Have the test program light all lights."
+        elif step.drive:
+            words = f"Have the test program switch on {', '.join(step.drive)}, and nothing else."
+        else:
+            words = "Have the test program switch all outputs off."
+        self._person().do(words)
 
     def bus_answers(self) -> list[int]:
-        """Addresses that answer."""
-        answer = self._bus.ask("BUS:I2C:SCAN?")
-        return [int(word, 0) for word in answer.split(",") if word]
+        """Addresses that answer on the bus."""
+        if self._fixture:
+            return self._fixture.scan()
+        return self._person().list_addresses("Have the test program scan the bus. Which addresses answer?")
+
+    def lights(self) -> int:
+        """How many lights shine."""
+        if self._fixture:
+            return self._fixture.lights()
+        return round(self._person().read("How many lights shine?", "lights"))
+
+    def answers(self, ref: str) -> bool:
+        """Whether a controller, or a device behind one, answers."""
+        if self._fixture:
+            return self._fixture.answers(ref)
+        return self._person().see(f"Does {ref} answer the test program over all its lines?")

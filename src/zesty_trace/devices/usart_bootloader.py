@@ -5,6 +5,7 @@ Every command is followed by its complement; addresses and data by an XOR checks
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from functools import reduce
 from operator import xor
 from types import TracebackType
@@ -14,8 +15,14 @@ from zesty_trace.core.progress import Report
 from zesty_trace.errors import Cancelled, DeviceError
 
 SYNC, ACK, NACK = 0x7F, 0x79, 0x1F
-GET, GET_ID, READ, GO, WRITE, EXTENDED_ERASE = 0x00, 0x02, 0x11, 0x21, 0x31, 0x44
+GET, GET_ID, READ, GO, WRITE, ERASE, EXTENDED_ERASE = 0x00, 0x02, 0x11, 0x21, 0x31, 0x43, 0x44
 BLOCK = 256
+MOST_PAGES = 250  # erased by one command: some targets take no more
+GUARDED = (READ, WRITE, ERASE, EXTENDED_ERASE, GO)  # refused, by AN3155, while read-out protection is on
+
+
+class ReadProtected(DeviceError):
+    """The target answers, but read-out protection keeps its memory closed."""
 
 
 class Link(Protocol):
@@ -33,11 +40,16 @@ class Link(Protocol):
 
 def open_port(port: str, baud: int = 115_200, timeout_s: float = 1.0) -> Link:
     """Open a serial port as the protocol asks. DeviceError if it cannot be opened."""
+    import termios
+
     import serial
 
     try:
-        return serial.Serial(port, baud, parity=serial.PARITY_EVEN, timeout=timeout_s, write_timeout=timeout_s)  # type: ignore[no-any-return]
-    except (serial.SerialException, OSError, ValueError) as error:
+        try:
+            return serial.Serial(port, baud, parity=serial.PARITY_EVEN, timeout=timeout_s, write_timeout=timeout_s)  # type: ignore[no-any-return]
+        except termios.error:  # a pseudo-terminal has no parity bit to set
+            return serial.Serial(port, baud, timeout=timeout_s, write_timeout=timeout_s)  # type: ignore[no-any-return]
+    except (serial.SerialException, termios.error, OSError, ValueError, OverflowError) as error:
         raise DeviceError(
             "The serial port cannot be opened", port, "Plug the programmer in and choose its port"
         ) from error
@@ -84,13 +96,37 @@ class Bootloader:
         return int.from_bytes(data, "big")
 
     def erase(self, pages: list[int]) -> None:
-        """Erase flash pages. ValueError for an empty list."""
+        """Erase flash pages, by the command that the target's Get names. ValueError for an empty list."""
         if not pages:
             raise ValueError("no pages to erase")
-        self._command(EXTENDED_ERASE)
-        body = (len(pages) - 1).to_bytes(2, "big") + b"".join(p.to_bytes(2, "big") for p in pages)
-        self._send(body + bytes([reduce(xor, body)]))
-        self._expect_ack("while erasing", tries=30)
+        if not self.commands or EXTENDED_ERASE in self.commands:
+            command, width = EXTENDED_ERASE, 2
+        elif ERASE in self.commands:
+            command, width = ERASE, 1
+            if max(pages) > 0xFF:
+                raise DeviceError(
+                    f"The target erases pages 0 to 255 only, the image needs page {max(pages)}",
+                    self.where,
+                    "Check the target",
+                )
+        else:
+            raise DeviceError("The target has no command to erase", self.where, "It cannot be flashed this way")
+        for start in range(0, len(pages), MOST_PAGES):
+            some = pages[start : start + MOST_PAGES]
+            self._command(command)
+            body = (len(some) - 1).to_bytes(width, "big") + b"".join(p.to_bytes(width, "big") for p in some)
+            self._send(body + bytes([reduce(xor, body)]))
+            self._expect_ack("while erasing", tries=30)
+
+    def unique_identity(self, address: int, size: int) -> str:
+        """Return the number that each chip has of its own, as hex digits; "" if it cannot be read or says nothing."""
+        try:
+            data = self.read(address, size)
+        except ReadProtected:
+            raise
+        except DeviceError:
+            return ""
+        return "" if len(set(data)) <= 1 else data.hex()
 
     def write(self, address: int, data: bytes) -> None:
         """Write up to 256 bytes."""
@@ -125,18 +161,21 @@ class Bootloader:
 
     def _command(self, code: int) -> None:
         self._send(bytes([code, code ^ 0xFF]))
-        self._expect_ack(f"to command 0x{code:02X}")
+        if code in GUARDED:
+            self._expect_ack(f"to command 0x{code:02X}", refused=ReadProtected)
+        else:
+            self._expect_ack(f"to command 0x{code:02X}")
 
     def _send(self, data: bytes) -> None:
         try:
             self._link.write(data)
-        except OSError as error:
+        except (OSError, ValueError, TypeError) as error:
             raise DeviceError("The programmer is gone", self.where, "Plug it in again and start over") from error
 
     def _link_read(self, size: int) -> bytes:
         try:
             return self._link.read(size)
-        except OSError as error:
+        except (OSError, ValueError, TypeError) as error:
             raise DeviceError("The programmer is gone", self.where, "Plug it in again and start over") from error
 
     def _take(self, size: int) -> bytes:
@@ -147,7 +186,7 @@ class Bootloader:
             )
         return data
 
-    def _expect_ack(self, doing: str, tries: int = 1) -> None:
+    def _expect_ack(self, doing: str, tries: int = 1, refused: type[DeviceError] = DeviceError) -> None:
         answer = b""
         for _ in range(tries):
             answer = self._link_read(1)
@@ -155,16 +194,40 @@ class Bootloader:
                 break
         if not answer:
             raise DeviceError(f"No answer {doing}", self.where, "Check the plug and the power; start over")
+        if answer[0] == NACK and refused is ReadProtected:
+            raise ReadProtected(
+                f"The target answers, but refuses access to its memory {doing}: read-out protection is on", self.where,
+                "Take the protection off with the maker's tool (that erases the chip), then flash it",
+            )  # fmt: skip
         if answer[0] == NACK:
             raise DeviceError(f"The target refused {doing}", self.where, "Is the chip protected, or another chip?")
         if answer[0] != ACK:
             raise DeviceError(f"Answer 0x{answer[0]:02X} makes no sense {doing}", self.where, "Check speed and wiring")
 
 
-def flash_image(
-    boot: Bootloader, blocks: list[tuple[int, bytes]], pages: list[int], product_id: int, report: Report
-) -> None:
-    """Check the identity, erase, write all blocks, read all back and compare.
+@dataclass(frozen=True)
+class Chip:
+    """The chip that answered: the number of its kind, its own number ("" if it has none to read), its bootloader."""
+
+    product_id: int
+    identity: str
+    bootloader: str
+
+
+def identify(boot: Bootloader, product_id: int, uid_address: int = 0, uid_bytes: int = 0) -> Chip:
+    """Connect and return which chip is there. DeviceError if none answers, or it is of another kind."""
+    boot.connect()
+    found = boot.product_id()
+    if found != product_id:
+        raise DeviceError(
+            f"The chip says it is 0x{found:03X}, this image is for 0x{product_id:03X}", boot.where,
+            "Check which board is plugged in, and which way round the chip sits",
+        )  # fmt: skip
+    return Chip(found, boot.unique_identity(uid_address, uid_bytes) if uid_bytes else "", boot.version)
+
+
+def write_verified(boot: Bootloader, blocks: list[tuple[int, bytes]], pages: list[int], report: Report) -> None:
+    """Erase, write all blocks, read all back and compare.
 
     `blocks` are (address, up to 256 bytes). DeviceError at the first thing wrong; Cancelled if `report` says so.
     """
@@ -173,14 +236,6 @@ def flash_image(
         if not report(share, text):
             raise Cancelled
 
-    tell(0.0, "connecting")
-    boot.connect()
-    found = boot.product_id()
-    if found != product_id:
-        raise DeviceError(
-            f"The chip says it is 0x{found:03X}, this image is for 0x{product_id:03X}", boot.where,
-            "Check which board is plugged in, and which way round the chip sits",
-        )  # fmt: skip
     tell(0.05, f"erasing {len(pages)} pages")
     boot.erase(pages)
     for k, (address, data) in enumerate(blocks):
@@ -190,19 +245,31 @@ def flash_image(
         tell(0.6 + 0.4 * k / len(blocks), f"reading back 0x{address:08X}")
         back = boot.read(address, len(data))
         if back != data:
-            at = next(i for i, (a, b) in enumerate(zip(back, data, strict=True)) if a != b)
+            at = next((i for i, (a, b) in enumerate(zip(back, data, strict=False)) if a != b), 0)
             raise DeviceError(
                 f"Read back 0x{back[at]:02X} at 0x{address + at:08X}, wrote 0x{data[at]:02X}", boot.where,
                 "Flash it again; if it stays, the chip is bad",
             )  # fmt: skip
-    tell(1.0, "verified")
 
 
-def blocks_of(segments: list[tuple[int, bytes]]) -> list[tuple[int, bytes]]:
-    """Return segments cut into blocks of at most 256 bytes that start on multiples of 4."""
-    found = []
-    for address, data in segments:
-        lead = address % 4
-        padded = b"\xff" * lead + data
-        found += [(address - lead + k, padded[k : k + BLOCK]) for k in range(0, len(padded), BLOCK)]
-    return found
+def blocks_of(segments: list[tuple[int, bytes]], row_bytes: int = 4) -> list[tuple[int, bytes]]:
+    """Return segments as blocks of at most 256 bytes made of whole rows; segments that share a row become one.
+
+    What the rows hold beyond the segments is 0xFF, the erased state. ValueError if segments overlap.
+    """
+    row = max(4, row_bytes)
+    runs: list[tuple[int, bytearray]] = []
+    end = -1
+    for address, data in sorted(segments):
+        if address < end:
+            raise ValueError(f"two segments hold 0x{address:08X}")
+        end = address + len(data)
+        start = address - address % row
+        if not runs or start >= runs[-1][0] + len(runs[-1][1]):
+            runs.append((start, bytearray()))
+        base, run = runs[-1]
+        run.extend(b"\xff" * (address - base - len(run)))
+        run[address - base : end - base] = data
+        run.extend(b"\xff" * (-len(run) % row))
+    step = BLOCK - BLOCK % row
+    return [(base + k, bytes(run[k : k + step])) for base, run in runs for k in range(0, len(run), step)]

@@ -1,6 +1,6 @@
 """Stand-in instruments on loopback TCP: `python -m zesty_trace.standins.instruments --project FOLDER`.
 
-A multimeter with a probe selector, a supply with current limit and a bus adapter, all on simulated boards. Prints one
+A multimeter, a supply with current limit and a fixture (probes, bus, outputs), all on simulated boards. Prints one
 JSON line with the VISA address of each. A fault is planted with `--fault A-004=short:3V3:GND`.
 """
 
@@ -15,10 +15,13 @@ import threading
 from collections.abc import Callable
 from pathlib import Path
 
+from zesty_trace.core.bench.circuit import OPEN_OHM
 from zesty_trace.core.bench.simulated import SimulatedBoard
-from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
 from zesty_trace.core.circuit.faults import Fault
-from zesty_trace.core.design.model import Design, from_json
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.design.reading import from_json
+from zesty_trace.standins.parent import add_parent_option, end_with_parent
 
 OK, ERROR = '0,"No error"', '-224,"Illegal parameter value"'
 
@@ -26,33 +29,31 @@ OK, ERROR = '0,"No error"', '-224,"Illegal parameter value"'
 class Fixture:
     """The board in the fixture, shared by the three instruments."""
 
-    def __init__(self, design: Design, faults: dict[str, Fault]) -> None:
-        self.design, self.faults = design, faults
+    def __init__(self, design: Design, faults: dict[str, Fault], catalogue: Catalogue | None = None) -> None:
+        self.design, self.faults, self.catalogue = design, faults, catalogue or shipped()
         self.lock = threading.Lock()
         self.board = self._make("none")
         self.volt, self.limit = 0.0, 0.0
         self.probes = ("", "")
+        self.pressed = ""
 
     def _make(self, serial: str) -> SimulatedBoard:
-        return SimulatedBoard(self.design, shipped(), serial, self.faults.get(serial))
+        return SimulatedBoard(self.design, self.catalogue, serial, self.faults.get(serial))
 
     def meter(self, command: str) -> str | None:
         """Answer one multimeter command."""
-        if match := re.match(r'FIXT:BOAR "([\w-]+)"$', command):
-            self.board = self._make(match.group(1))
-            return None
-        if match := re.match(r'ROUT:PROB "([^"]+)","([^"]+)"$', command):
-            a, b = match.groups()
-            known = {*self.board.network.nodes(), self.board.ground}
-            if a not in known or b not in known:
-                raise ValueError(f"no net {a} or {b}")
-            self.probes = (a, b)
-            return None
         if command == "MEAS:RES?":
-            return f"{self.board.resistance(*self.probes):.6E}"
+            self.board.pressed = self.pressed
+            return f"{self._ohms():.6E}"
         if command == "MEAS:VOLT:DC?":
             return f"{self.board.voltage(*self.probes):.6E}"
         return self._common(command, "Stand-in multimeter")
+
+    def _ohms(self) -> float:
+        if self.board.powered is not None:
+            raise ValueError("the board has power")
+        ohm = self.board.resistance(*self.probes)
+        return 9.9e37 if ohm >= OPEN_OHM else ohm
 
     def supply(self, command: str) -> str | None:
         """Answer one supply command."""
@@ -68,19 +69,50 @@ class Fixture:
         if command == "OUTP OFF":
             self.board.power_off()
             return None
+        if command == "OUTP?":
+            return "0" if self.board.powered is None else "1"
         if command == "MEAS:VOLT?":
             return f"{self.board.supply_v:.6E}"
         if command == "MEAS:CURR?":
             return f"{self.board.supply_a:.6E}"
         return self._common(command, "Stand-in supply")
 
-    def bus(self, command: str) -> str | None:
-        """Answer one bus adapter command."""
-        if command == "BUS:I2C:SCAN?":
+    def fixture(self, command: str) -> str | None:
+        """Answer one command to the fixture (docs/fixture.md)."""
+        word, _, rest = command.partition(" ")
+        names = re.findall(r'"([^"]*)"', rest)
+        if word == "FIXT:BOAR" and len(names) == 1:
+            self.board, self.pressed = self._make(names[0]), ""
+        elif word == "ROUT:PROB" and len(names) == 2:
+            if not {*names} <= self.board.nets:
+                raise ValueError(f"no net {' or '.join(names)}")
+            self.probes = (names[0], names[1])
+        elif word == "FIXT:FEED" and len(names) == 1 and names[0] in self.board.feeds:
+            self.board.plug_into(names[0])
+        elif word == "FIXT:PRES" and len(names) == 1:
+            self.pressed = names[0]
+        elif word == "FIXT:OUTP":
+            self._switch(frozenset(names), self.board.drive[1])
+        elif command in ("FIXT:LIT ON", "FIXT:LIT OFF"):
+            self._switch(self.board.drive[0], command.endswith("ON"))
+        elif command == "BUS:I2C:SCAN?":
             return ",".join(f"0x{a:02X}" for a in self.board.bus_answers())
-        return self._common(command, "Stand-in bus adapter")
+        elif command == "FIXT:SHIN?":
+            return str(self.board.shining())
+        elif word == "FIXT:ANSW?" and len(names) == 1:
+            return str(int(self.board.answers(names[0])))
+        else:
+            return self._common(command, "Stand-in fixture")
+        return None
 
-    def _common(self, command: str, name: str) -> str:
+    def _switch(self, nets: frozenset[str], lit: bool) -> None:
+        self.board.switch(nets, lit)
+        if self.board.powered is not None:
+            self.board.power(self.volt, self.limit)
+
+    def _common(self, command: str, name: str) -> str | None:
+        if command == "*CLS":
+            return None
         if command == "*IDN?":
             return f"Zesty Trace,{name},0,1"
         raise ValueError(f"unknown command {command}")
@@ -89,13 +121,17 @@ class Fixture:
 def _handler(fixture: Fixture, act: Callable[[str], str | None]) -> type[socketserver.StreamRequestHandler]:
     class Handler(socketserver.StreamRequestHandler):
         def handle(self) -> None:
-            for raw in self.rfile:
+            error = OK
+            while raw := self.rfile.readline(4096):
                 answers = []
-                error = OK
                 for command in raw.decode("ascii", errors="replace").strip().split(";"):
                     word = command.strip().removeprefix(":")
                     if word == "SYST:ERR?":
                         answers.append(error)
+                        error = OK
+                        continue
+                    if word == "*CLS":
+                        error = OK
                         continue
                     try:
                         with fixture.lock:
@@ -119,13 +155,13 @@ class _Server(socketserver.ThreadingTCPServer):
 def parse_fault(text: str) -> tuple[str, Fault]:
     """Return (serial, fault) of `A-004=short:3V3:GND`, `A-007=missing:U5` or `A-010=wrong value:R18::2`."""
     serial, _, rest = text.partition("=")
-    kind, target, other, factor = (*rest.split(":"), "", "", "")[:4]
-    return serial, Fault(kind, target, other, float(factor or 1.0))
+    kind, target, other, factor, pin = (*rest.split(":"), "", "", "", "")[:5]
+    return serial, Fault(kind, target, other, float(factor or 1.0), pin)
 
 
 def fault_argument(serial: str, fault: Fault) -> str:
     """Return the argument that plants a fault; parse_fault reads it back."""
-    return f"{serial}={fault.kind}:{fault.target}:{fault.other}:{fault.factor:g}"
+    return f"{serial}={fault.kind}:{fault.target}:{fault.other}:{fault.factor:g}:{fault.pin}"
 
 
 def main(arguments: list[str] | None = None) -> None:
@@ -134,12 +170,16 @@ def main(arguments: list[str] | None = None) -> None:
     parser.add_argument("--design", required=True, type=Path, help="a design.json")
     parser.add_argument("--variant", default="")
     parser.add_argument("--fault", action="append", default=[])
+    parser.add_argument("--parts", type=Path, help="a folder whose parts/ holds kinds of the user's own")
+    add_parent_option(parser)
     options = parser.parse_args(arguments)
+    end_with_parent(options.parent)
     design = from_json(options.design.read_bytes()).fitted(options.variant)
-    fixture = Fixture(design, dict(parse_fault(f) for f in options.fault))
+    catalogue = with_user_parts(shipped(), (options.parts, "parts")) if options.parts else shipped()
+    fixture = Fixture(design, dict(parse_fault(f) for f in options.fault), catalogue)
     servers = {
         name: _Server(("127.0.0.1", 0), _handler(fixture, act))
-        for name, act in (("meter", fixture.meter), ("supply", fixture.supply), ("bus", fixture.bus))
+        for name, act in (("meter", fixture.meter), ("supply", fixture.supply), ("fixture", fixture.fixture))
     }
     for server in servers.values():
         threading.Thread(target=server.serve_forever, daemon=True).start()

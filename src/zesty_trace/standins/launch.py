@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -16,7 +17,7 @@ from zesty_trace.errors import DeviceError
 def running(name: str, *arguments: str, stdin: str = "") -> Iterator[dict[str, Any]]:
     """Run `python -m zesty_trace.standins.NAME` and yield what it said of itself. DeviceError if it does not start."""
     process = subprocess.Popen(
-        [sys.executable, "-m", f"zesty_trace.standins.{name}", *arguments],
+        [sys.executable, "-m", f"zesty_trace.standins.{name}", "--parent", str(os.getpid()), *arguments],
         stdin=subprocess.PIPE if stdin else subprocess.DEVNULL, stdout=subprocess.PIPE, text=True,
     )  # fmt: skip
     try:

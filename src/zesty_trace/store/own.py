@@ -8,7 +8,7 @@ from pathlib import Path
 import msgspec
 
 from zesty_trace.errors import StoreError
-from zesty_trace.store.project import write_atomically
+from zesty_trace.files import read_given, write_given
 
 FILE = "import-names.json"
 
@@ -30,8 +30,8 @@ def own_parts_path() -> Path:
 def load_names(path: Path | None = None) -> dict[str, str]:
     """Return word in lower case -> kind; empty where nothing was kept. A damaged file counts as empty."""
     try:
-        return msgspec.json.decode((path or names_path()).read_bytes(), type=dict[str, str])
-    except (OSError, msgspec.MsgspecError):
+        return msgspec.json.decode(read_given(path or names_path(), "words"), type=dict[str, str])
+    except (OSError, ValueError, RecursionError, msgspec.MsgspecError):
         return {}
 
 
@@ -41,7 +41,7 @@ def keep_names(fresh: Mapping[str, str], path: Path | None = None) -> dict[str, 
     known = {**load_names(path), **{w.lower(): k for w, k in fresh.items()}}
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
-        write_atomically(path, msgspec.json.format(msgspec.json.encode(known), indent=2) + b"\n")
+        write_given(path, msgspec.json.format(msgspec.json.encode(known), indent=2) + b"\n")
     except OSError as error:
         raise StoreError(
             f"Could not keep the words: {error.strerror}", str(path), "Check the folder's rights"

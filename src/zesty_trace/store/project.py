@@ -1,14 +1,17 @@
 """The project folder: `design.json`, its journal, its last good copy, a lock, records, firmware and fabrication.
 
 A save writes a new file beside the old one, flushes it to the disk and renames it over the old one. Between saves
-every edit goes to the journal, one checksummed line each, so that a crash loses at most what was not yet written.
+every edit goes to the journal, one checksummed line each, so that a crash loses at most what was not yet written. The
+journal says which `design.json` it continues: one that continues another file is never taken for it.
 """
 
 from __future__ import annotations
 
 import fcntl
+import hashlib
 import os
 import zlib
+from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 from types import TracebackType
@@ -16,13 +19,17 @@ from typing import IO, Any
 
 import msgspec
 
-from zesty_trace.core.design.model import SCHEMA_VERSION, Design, from_json, to_json
-from zesty_trace.errors import StoreError
+from zesty_trace.core.design.model import Design, to_json
+from zesty_trace.core.design.reading import NewerSchema, from_json
+from zesty_trace.errors import InputError, StoreError
+from zesty_trace.files import FileProblem, exists_inside, make_folder, open_inside, read_inside, sweep, write_inside
 
 DESIGN, LAST_GOOD, JOURNAL, LOCK = "design.json", "design.last-good.json", "design.journal", ".lock"
+UNSAVED, THEIRS = "design.unsaved.json", "design.theirs.json"
 RECORDS = "records.sqlite"
 FOLDERS = ("firmware", "fabrication", "parts")
 JOURNAL_LIMIT_BYTES = 16_000_000
+FULL_DISK = (27, 28, 122)  # file too large, no space, quota
 
 
 class DamagedProject(StoreError):
@@ -33,12 +40,30 @@ class DamagedProject(StoreError):
         self.last_good = last_good
 
 
+class ChangedOutside(StoreError):
+    """Another program wrote `design.json` meanwhile. `theirs` is what it holds now, or None if that is no design."""
+
+    def __init__(self, where: str, theirs: Design | None) -> None:
+        words = "was changed by another program" if theirs else "was damaged by another program"
+        super().__init__(f"design.json {words} while it was open here", where, "Save yours over it, or take theirs")
+        self.theirs = theirs
+
+
+class FolderGone(StoreError):
+    """The project folder is not there any more."""
+
+
 @dataclass(frozen=True)
 class Opened:
-    """A project as it was found. `recovered` tells that edits of a crashed session came back from the journal."""
+    """A project as it was found.
+
+    `recovered` tells that edits of a crashed session came back from the journal; `stale` are edits of a journal that
+    continues another `design.json` than the one found, kept in `design.unsaved.json` and not applied.
+    """
 
     design: Design
     recovered: bool
+    stale: Design | None = None
 
 
 class ProjectFolder:
@@ -48,11 +73,18 @@ class ProjectFolder:
         self.path = path
         self._lock: IO[str] | None = None
         self._journal: IO[bytes] | None = None
+        self._known = ""  # the checksum of design.json as it was last read or written here
+        self._stamp: tuple[int, int, int] | None = None
+
+    @property
+    def is_open(self) -> bool:
+        """Whether the lock is held."""
+        return self._lock is not None
 
     @classmethod
     def create(cls, path: Path, design: Design) -> ProjectFolder:
         """Make a new project. StoreError if the folder holds one already or cannot be written."""
-        if (path / DESIGN).exists():
+        if exists_inside(path, DESIGN):
             raise StoreError(
                 "There is a project in this folder already", str(path), "Open it, or choose another folder"
             )
@@ -60,11 +92,15 @@ class ProjectFolder:
         try:
             path.mkdir(parents=True, exist_ok=True)
             for name in FOLDERS:
-                (path / name).mkdir(exist_ok=True)
+                make_folder(path, name)
         except OSError as error:
             raise _os_error(error, path) from error
         folder._take_lock()
-        folder.save(design)
+        try:
+            folder.save(design)
+        except StoreError:
+            folder.close()
+            raise
         return folder
 
     @classmethod
@@ -73,56 +109,154 @@ class ProjectFolder:
 
         StoreError if it is not one, is open elsewhere, or is from a newer version; DamagedProject if it is damaged.
         """
-        if not (path / DESIGN).exists() and not (path / LAST_GOOD).exists():
+        if not exists_inside(path, DESIGN) and not exists_inside(path, LAST_GOOD):
             raise StoreError("There is no project in this folder", str(path), "Choose a folder that holds design.json")
         folder = cls(path)
         folder._take_lock()
         try:
+            sweep(path, FOLDERS)
             opened = read_project(path)
-        except StoreError:
+            for name in FOLDERS:
+                make_folder(path, name)
+            if opened.stale is not None:
+                write_inside(path, UNSAVED, to_json(opened.stale))
+                folder._restart_journal()
+            folder._note_file(read_inside(path, DESIGN, "design"))
+        except FileProblem as error:
             folder.close()
-            raise
-        for name in FOLDERS:
-            (path / name).mkdir(exist_ok=True)
+            raise StoreError(error.message, error.where, error.hint) from error
+        except OSError as error:
+            folder.close()
+            raise _os_error(error, path) from error
         return folder, opened
 
-    def save(self, design: Design) -> None:
-        """Replace `design.json`; the one before stays as the last good copy. StoreError, with nothing lost, if not."""
-        target = self.path / DESIGN
+    def save(self, design: Design, over_theirs: bool = False) -> None:
+        """Replace `design.json`; the one before stays as the last good copy.
+
+        StoreError, with nothing lost, if that fails; FolderGone; ChangedOutside if another program wrote the file
+        since, unless `over_theirs`: then theirs is kept as `design.theirs.json`.
+        """
+        data = _readable(design)
         try:
-            data = to_json(design)
-            if target.exists():
-                _keep_copy(target, self.path / LAST_GOOD)
-            write_atomically(target, data)
+            before = self._present()
+            if before is not None and _checksum(before) != self._known:
+                self._someone_elses(before, over_theirs)
+            elif before is not None:
+                write_inside(self.path, LAST_GOOD, before)
+            if self._journal is not None:
+                self._append(b"saved %s\n" % _checksum(data).encode())
+            write_inside(self.path, DESIGN, data)
+            self._note_file(data)
             self._restart_journal()
+        except FileProblem as error:
+            raise StoreError(error.message, error.where, error.hint) from error
         except OSError as error:
-            raise _os_error(error, target) from error
+            raise _os_error(error, self.path / DESIGN) from error
+
+    def _present(self) -> bytes | None:
+        """Return what design.json holds now, None if there is none. FolderGone."""
+        self.check_there()
+        try:
+            return read_inside(self.path, DESIGN, "design")
+        except FileProblem as error:
+            if error.missing:
+                return None
+            raise
+
+    def _someone_elses(self, before: bytes, over_theirs: bool) -> None:
+        if not over_theirs and self._known:
+            try:
+                theirs = from_json(before)
+            except InputError:
+                theirs = None
+            raise ChangedOutside(str(self.path / DESIGN), theirs)
+        write_inside(self.path, THEIRS, before)
+
+    def check_there(self) -> None:
+        """Refuse to go on in a folder that was deleted, moved or replaced. FolderGone."""
+        try:
+            if not exists_inside(self.path, LOCK) and exists_inside(self.path, DESIGN):
+                self._take_lock()  # only the lock file was removed
+            same = self._lock is not None and os.path.samestat(
+                os.fstat(self._lock.fileno()), os.stat(self.path / LOCK, follow_symlinks=False)
+            )
+        except (OSError, StoreError):
+            same = False
+        if not same:
+            raise FolderGone("The project folder is gone", str(self.path), "Save the project in another folder")
+
+    def changed_outside(self) -> bool:
+        """Whether another program has written design.json since it was last read or written here."""
+        try:
+            found = os.stat(self.path / DESIGN, follow_symlinks=False)
+        except OSError:
+            return False
+        if (found.st_mtime_ns, found.st_size, found.st_ino) == self._stamp:
+            return False
+        try:
+            return _checksum(read_inside(self.path, DESIGN, "design")) != self._known
+        except InputError:
+            return True
+
+    def take_theirs(self) -> Design:
+        """Return what another program has written and go on from there. StoreError if that is no design."""
+        try:
+            data = read_inside(self.path, DESIGN, "design")
+            design = from_json(data)
+        except InputError as error:
+            raise StoreError(error.message, error.where, "Save yours over it") from error
+        self._note_file(data)
+        return design
+
+    def _note_file(self, data: bytes) -> None:
+        self._known = _checksum(data)
+        with suppress(OSError):
+            found = os.stat(self.path / DESIGN, follow_symlinks=False)
+            self._stamp = (found.st_mtime_ns, found.st_size, found.st_ino)
 
     def journal(self, design: Design) -> None:
-        """Append the design to the journal and flush it to the disk. StoreError if that fails."""
+        """Append the design to the journal and flush it to the disk. StoreError if that fails; FolderGone."""
         body = msgspec.json.encode(design)
-        line = b"%08x %d %s\n" % (zlib.crc32(body), len(body), body)
         try:
-            if self._journal is None:
-                self._journal = (self.path / JOURNAL).open("ab")
-            start = self._journal.tell()
-            try:
-                self._journal.write(line)
-                self._journal.flush()
-                os.fsync(self._journal.fileno())
-            except OSError:
-                self._cut_journal(start)
-                raise
+            same = from_json(body) == design
+        except InputError as error:
+            raise StoreError(
+                f"Not kept, since it could not be read again: {error.message}", error.where, error.hint
+            ) from error
+        if not same:
+            raise StoreError("Not kept, since it would read back differently", DESIGN, "Undo the last edit")
+        self.check_there()
+        try:
+            start = self._append(b"%08x %d %s\n" % (zlib.crc32(body), len(body), body))
             if start > JOURNAL_LIMIT_BYTES:
                 self.save(design)
         except OSError as error:
             raise _os_error(error, self.path / JOURNAL) from error
 
+    def _append(self, line: bytes) -> int:
+        """Write a line at the journal's end and flush it to the disk; return where it starts. OSError."""
+        if self._journal is None:
+            descriptor = open_inside(self.path, JOURNAL, os.O_WRONLY | os.O_CREAT | os.O_APPEND)
+            self._journal = os.fdopen(descriptor, "ab")
+            fresh = self._journal.seek(0, os.SEEK_END) == 0
+            line = (b"base %s\n" % self._known.encode() if fresh else b"\n") + line  # or: what a crash left ends here
+        start = self._journal.tell()
+        try:
+            self._journal.write(line)
+            self._journal.flush()
+            os.fsync(self._journal.fileno())
+        except OSError:
+            self._cut_journal(start)
+            raise
+        return start
+
     def _cut_journal(self, length: int) -> None:
         if self._journal is not None:
-            self._journal.close()
+            with suppress(OSError):
+                os.ftruncate(self._journal.fileno(), length)
+            with suppress(OSError):
+                self._journal.close()
             self._journal = None
-        os.truncate(self.path / JOURNAL, length)
 
     def _restart_journal(self) -> None:
         if self._journal is not None:
@@ -133,14 +267,17 @@ class ProjectFolder:
     def _take_lock(self) -> None:
         path = self.path / LOCK
         try:
-            self._lock = path.open("a+")
+            self._lock = os.fdopen(open_inside(self.path, LOCK, os.O_RDWR | os.O_CREAT), "r+")
             fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
         except BlockingIOError:
-            holder = path.read_text().strip()
+            assert self._lock is not None
+            holder = "".join(c for c in self._lock.read(20) if c.isdigit())
+            self._lock.close()
             self._lock = None
             raise StoreError(
-                f"The project is open in another window (process {holder})", str(self.path), "Close it there first"
-            ) from None
+                f"The project is open in another window (process {holder or 'unknown'})", str(self.path),
+                "Close it there first",
+            ) from None  # fmt: skip
         except OSError as error:
             raise _os_error(error, path) from error
         self._lock.truncate(0)
@@ -163,112 +300,134 @@ class ProjectFolder:
         self.close()
 
 
+def _checksum(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()
+
+
+def _readable(design: Design) -> bytes:
+    """Return the design as JSON that reads back as the same design. StoreError if it would not."""
+    data = to_json(design)
+    try:
+        same = from_json(data) == design
+    except InputError as error:
+        raise StoreError(
+            f"Not saved, since it could not be read again: {error.message}", error.where, error.hint
+        ) from error
+    if not same:
+        raise StoreError("Not saved, since it would read back differently", DESIGN, "Undo the last edit and save again")
+    return data
+
+
 def _os_error(error: OSError, path: Path) -> StoreError:
     if isinstance(error, StoreError):
         return error
-    full = error.errno in (28, 27, 122)  # no space, file too large, quota
+    if error.errno == 40:  # a link where a file of the project must be
+        return StoreError("It is a link, which is not followed", str(path), "Take the link out of the folder")
+    full = error.errno in FULL_DISK
     hint = "Free some space and save again; your edits are still in the window" if full else "Check the folder's rights"
     return StoreError(f"Could not write: {error.strerror or error}", str(path), hint)
 
 
-def write_atomically(target: Path, data: bytes) -> None:
-    """Replace `target` by a file with `data`, whole or not at all. OSError if that fails; nothing is left behind."""
-    fresh = target.with_name(f".{target.name}.{os.getpid()}.tmp")
+def _parse(path: Path, name: str) -> Design | None:
     try:
-        with fresh.open("wb") as file:
-            file.write(data)
-            file.flush()
-            os.fsync(file.fileno())
-        fresh.replace(target)
-    except OSError:
-        fresh.unlink(missing_ok=True)
-        raise
-    folder = os.open(target.parent, os.O_RDONLY)
-    try:
-        os.fsync(folder)
-    finally:
-        os.close(folder)
-
-
-def _keep_copy(source: Path, target: Path) -> None:
-    """Keep `source` under a second name if it is readable, without copying its bytes."""
-    if _parse(source) is None:
-        return
-    fresh = target.with_name(f".{target.name}.tmp")
-    fresh.unlink(missing_ok=True)
-    os.link(source, fresh)
-    fresh.replace(target)
-
-
-def _parse(path: Path) -> Design | None:
-    try:
-        return from_json(path.read_bytes())
-    except (OSError, msgspec.MsgspecError):
+        return from_json(read_inside(path, name, "design"), name)
+    except InputError:
         return None
 
 
 def read_project(path: Path) -> Opened:
-    """Return the newest whole design in a project folder, without taking its lock."""
+    """Return the newest whole design in a project folder, without taking its lock.
+
+    StoreError if it cannot be read or is from a newer version; DamagedProject if it is damaged.
+    """
     target = path / DESIGN
-    journalled = _last_journalled(path / JOURNAL)
     try:
-        data = target.read_bytes()
-        _check_version(data, target)
+        data = read_inside(path, DESIGN, "design")
         design = from_json(data)
-    except FileNotFoundError:
-        raise _damaged("design.json is missing", path, journalled) from None
-    except msgspec.MsgspecError as error:
-        raise _damaged(f"design.json cannot be read: {error}", path, journalled) from error
-    except OSError as error:
-        if isinstance(error, StoreError):
-            raise
-        raise StoreError(f"Could not read: {error.strerror}", str(target), "Check the folder's rights") from error
-    if journalled is not None and journalled != design:
-        return Opened(journalled, True)
-    return Opened(design, False)
+    except NewerSchema as error:
+        raise StoreError(error.message, str(target), error.hint) from error
+    except FileProblem as error:
+        if error.missing and not path.is_dir():
+            raise StoreError("There is no such folder", str(path), "Check the name") from error
+        message = "design.json is missing" if error.missing else f"design.json cannot be read: {error.message}"
+        raise _damaged(message, path) from error
+    except InputError as error:
+        raise _damaged(f"design.json cannot be read: {error}", path) from error
+    journalled, continues = _last_journalled(path, _checksum(data))
+    if journalled is None or journalled == design:
+        return Opened(design, False)
+    return Opened(journalled, True) if continues else Opened(design, False, journalled)
 
 
-def _damaged(message: str, path: Path, journalled: Design | None) -> DamagedProject:
-    last = journalled or _parse(path / LAST_GOOD)
+def _damaged(message: str, path: Path) -> DamagedProject:
+    try:
+        journalled, _ = _last_journalled(path, "")
+    except StoreError:
+        journalled = None
+    last = journalled or _parse(path, LAST_GOOD)
     hint = "The last good state can be brought back" if last else "Bring back design.json from a copy of the folder"
     return DamagedProject(message, str(path / DESIGN), hint, last)
 
 
 def restore_last_good(path: Path, design: Design) -> None:
-    """Put `design` in the place of a damaged `design.json`, which is kept beside it as `design.damaged.json`."""
-    target = path / DESIGN
-    if target.exists():
-        target.replace(path / "design.damaged.json")
-    write_atomically(target, to_json(design))
-
-
-def _check_version(data: bytes, path: Path) -> None:
-    class Head(msgspec.Struct):
-        schema: int = 0
-
-    version = msgspec.json.decode(data, type=Head).schema
-    if version > SCHEMA_VERSION:
-        raise StoreError(
-            f"The project is from a newer version (schema {version}, this one reads up to {SCHEMA_VERSION})",
-            str(path), "Update the application; the file was not touched",
-        )  # fmt: skip
-
-
-def _last_journalled(path: Path) -> Design | None:
-    """Return the design of the last whole line of the journal; a torn or damaged end is passed over."""
+    """Put `design` in the place of a damaged `design.json`, which is kept beside it as `design.damaged.json`. StoreError."""
     try:
-        data = path.read_bytes()
-    except OSError:
-        return None
-    for line in reversed(data.split(b"\n")):
-        head, _, rest = line.partition(b" ")
-        size, _, body = rest.partition(b" ")
-        try:
-            if len(body) == int(size) and zlib.crc32(body) == int(head, 16):
-                return from_json(body)
-        except (ValueError, msgspec.MsgspecError):
+        if exists_inside(path, DESIGN):
+            kept, count = "design.damaged.json", 1
+            while exists_inside(path, kept):
+                count += 1
+                kept = f"design.damaged-{count}.json"
+            os.replace(path / DESIGN, path / kept)
+        write_inside(path, DESIGN, _readable(design))
+        (path / JOURNAL).unlink(missing_ok=True)
+    except OSError as error:
+        raise _os_error(error, path) from error
+
+
+def _last_journalled(path: Path, checksum: str) -> tuple[Design | None, bool]:
+    """Return the design of the journal's last whole line, and whether the journal continues the file of this checksum.
+
+    A torn or damaged end is passed over. StoreError for a journal that is no regular file.
+    """
+    try:
+        data = read_inside(path, JOURNAL, "journal")
+    except FileProblem as error:
+        if error.missing:
+            return None, False
+        raise StoreError(error.message, error.where, "Take design.journal out of the folder") from error
+    lines = data.split(b"\n")
+    marks = [k for k, line in enumerate(lines) if line.startswith((b"base ", b"saved "))]
+    for number in range(len(lines) - 1, -1, -1):
+        design = _journal_line(lines[number])
+        if design is None:
             continue
-    return None
+        after = [m for m in marks if m > number]
+        if after and lines[after[-1]].partition(b" ")[2].decode("ascii", "replace") == checksum:
+            return None, True  # what was written then is the file that is there
+        own = [m for m in marks if m < number]
+        if own:
+            return design, lines[own[-1]].partition(b" ")[2].decode("ascii", "replace") == checksum
+        return design, _journal_is_newer(path)
+    return None, False
+
+
+def _journal_line(line: bytes) -> Design | None:
+    head, _, rest = line.partition(b" ")
+    size, _, body = rest.partition(b" ")
+    try:
+        if len(body) != int(size) or zlib.crc32(body) != int(head, 16):
+            return None
+        return from_json(body)
+    except ValueError:
+        return None
+
+
+def _journal_is_newer(path: Path) -> bool:
+    """Judge a journal of an earlier version, which does not say what it continues, by its time."""
+    try:
+        return (path / JOURNAL).stat().st_mtime_ns >= (path / DESIGN).stat().st_mtime_ns
+    except OSError:
+        return True
 
 
 def project_schema() -> dict[str, Any]:

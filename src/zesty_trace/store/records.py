@@ -1,129 +1,200 @@
-"""Records of the boards that were built: serial numbers and what happened to each, in SQLite. Events are only added."""
+"""Records of the boards that were built: what happened to each serial number, in SQLite. Events are only added.
+
+Each event carries a checksum over itself and the one before it, so that what was changed, taken out or slipped in can
+be found (`verify`). `records.head` beside the file says how many events there must be. A copy is kept each day.
+"""
 
 from __future__ import annotations
 
+import hashlib
 import json
-from collections.abc import Iterable
-from dataclasses import dataclass, field
-from datetime import UTC, datetime
+import math
+import sqlite3
+from collections.abc import Iterable, Iterator, Sequence
+from contextlib import closing, contextmanager, suppress
+from datetime import UTC, date, datetime
 from pathlib import Path
-from typing import Any, Literal
+from typing import Any
 
 from sqlalchemy import (
-    JSON,
+    URL,
     Column,
+    Connection,
     Engine,
-    ForeignKey,
     Integer,
     MetaData,
     String,
     Table,
+    Text,
     create_engine,
     event,
+    func,
     insert,
     select,
     text,
 )
 from sqlalchemy.exc import SQLAlchemyError
-from sqlalchemy.pool import StaticPool
 
-from zesty_trace.errors import StoreError
+from zesty_trace.errors import InputError, StoreError, ZestyError
+from zesty_trace.files import exists_inside, is_plain, make_folder, names_inside, read_inside, write_inside
+from zesty_trace.names import check_name, check_text
+from zesty_trace.store.board import (
+    DEVICE_KINDS,
+    KINDS,
+    BoardEvent,
+    BoardRecord,
+    EventKind,
+    parse_serial,
+    serial_number,
+)
 
-EventKind = Literal["assembled", "flashed", "measured", "reworked", "note"]
-KINDS: tuple[EventKind, ...] = ("assembled", "flashed", "measured", "reworked", "note")
+FILE, HEAD, BACKUPS = "records.sqlite", "records.head", "backups"
+BACKUPS_KEPT = 14
+START = "0" * 64
+DATA_MOST = 2_000_000
 _META = MetaData()
-BOARDS = Table(
-    "boards", _META,
-    Column("serial", String, primary_key=True),
-    Column("revision", String, nullable=False),
-    Column("variant", String, nullable=False),
-    Column("made_at", String, nullable=False),
-)  # fmt: skip
-EVENTS = Table(
-    "events", _META,
-    Column("id", Integer, primary_key=True),
-    Column("serial", String, ForeignKey("boards.serial"), nullable=False, index=True),
+LOG = Table(
+    "log", _META,
+    Column("id", Integer, primary_key=True, autoincrement=False),
+    Column("serial", String, nullable=False, index=True),
     Column("at", String, nullable=False),
     Column("kind", String, nullable=False),
     Column("verdict", String, nullable=False),
     Column("summary", String, nullable=False),
-    Column("data", JSON, nullable=False),
+    Column("data", Text, nullable=False),
+    Column("checksum", String, nullable=False),
 )  # fmt: skip
-_APPEND_ONLY = [
-    f"CREATE TRIGGER IF NOT EXISTS events_no_{verb.lower()} BEFORE {verb} ON events "
-    "BEGIN SELECT RAISE(ABORT, 'events are only added'); END"
-    for verb in ("UPDATE", "DELETE")
-]
+_GUARDS = (
+    "CREATE TRIGGER IF NOT EXISTS log_no_update BEFORE UPDATE ON log "
+    "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
+    "CREATE TRIGGER IF NOT EXISTS log_no_delete BEFORE DELETE ON log "
+    "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
+    "CREATE TRIGGER IF NOT EXISTS log_in_order BEFORE INSERT ON log "
+    "WHEN NEW.id IS NOT (SELECT coalesce(max(id), 0) + 1 FROM log) "
+    "OR NEW.at < (SELECT coalesce(max(at), '') FROM log) "
+    "BEGIN SELECT RAISE(ABORT, 'events are added at the end only'); END",
+)
+_SIDE_FILES = ("-wal", "-shm", "-journal")
 
 
-@dataclass(frozen=True)
-class BoardEvent:
-    """One thing that happened to a board. `verdict` is pass, fail or empty."""
+class RecordsDamaged(StoreError):
+    """The records cannot be trusted. `backups` are the names of the copies that can be brought back, newest first."""
 
-    serial: str
-    at: str
-    kind: str
-    verdict: str
-    summary: str
-    data: dict[str, Any] = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class BoardRecord:
-    """A board and its events, oldest first."""
-
-    serial: str
-    revision: str
-    variant: str
-    events: tuple[BoardEvent, ...]
-
-    def last(self, kind: str) -> BoardEvent | None:
-        """Return the newest event of a kind."""
-        return next((e for e in reversed(self.events) if e.kind == kind), None)
-
-    @property
-    def verdict(self) -> str:
-        """pass or fail by the last measurement, or open."""
-        measured = self.last("measured")
-        return measured.verdict if measured else "open"
-
-
-def serial_number(revision: str, number: int) -> str:
-    """Return the serial number of board `number` of a revision: `A-001`."""
-    return f"{revision}-{number:03d}"
+    def __init__(self, message: str, where: str, backups: Sequence[str]) -> None:
+        hint = f"The copy {backups[0]} can be brought back" if backups else "Put a copy back in its place"
+        super().__init__(message, where, hint)
+        self.backups = tuple(backups)
 
 
 class Records:
-    """The records of one project. Without a path they are kept in memory only, while a damaged file is put right."""
+    """The records of the project in `folder`. RecordsDamaged if they cannot be trusted; StoreError if not opened."""
 
-    def __init__(self, path: Path | None) -> None:
-        if path is None:
-            self._engine: Engine = create_engine(
-                "sqlite://", connect_args={"check_same_thread": False}, poolclass=StaticPool
-            )
-        else:
-            self._engine = create_engine(f"sqlite:///{path}")
-        event.listen(self._engine, "connect", _pragmas)
+    def __init__(self, folder: Path, today: date | None = None) -> None:
+        self.folder, self.path = folder, folder / FILE
+        self._refuse_odd_files()
+        fresh = not exists_inside(folder, FILE)
+        if fresh and exists_inside(folder, HEAD):
+            raise RecordsDamaged("The records are gone", str(self.path), backup_names(folder))
+        self._engine: Engine = create_engine(
+            URL.create("sqlite", database=str(self.path)), connect_args={"timeout": 10}
+        )
+        event.listen(self._engine, "connect", _on_connect)
+        event.listen(self._engine, "begin", _on_begin)
         try:
-            _META.create_all(self._engine)
-            with self._engine.begin() as link:
-                for statement in _APPEND_ONLY:
-                    link.execute(text(statement))
-        except SQLAlchemyError as error:
-            raise StoreError(
-                f"The records cannot be read: {error}", str(path), "Put a copy back in its place"
-            ) from error
+            with _told("opened", str(self.path)):
+                if not fresh:
+                    self._quick_check()
+                _META.create_all(self._engine)
+                with self._engine.begin() as link:
+                    for statement in _GUARDS:
+                        link.execute(text(statement))
+                    _take_over_first_version(link)
+            self._hold_against_head()
+            if not fresh:
+                self._keep_backup(today or date.today())
+        except StoreError as error:
+            self._engine.dispose()
+            if isinstance(error, RecordsDamaged) or fresh:
+                raise
+            raise RecordsDamaged(error.message, str(self.path), backup_names(folder)) from error
+
+    def _refuse_odd_files(self) -> None:
+        for name in (FILE, *(FILE + end for end in _SIDE_FILES)):
+            if exists_inside(self.folder, name) and not is_plain(self.folder, name):
+                raise StoreError(f"{name} is no regular file", str(self.folder / name), "Take it out of the folder")
+
+    def _quick_check(self) -> None:
+        with self._engine.connect() as link:
+            said = link.execute(text("PRAGMA quick_check(1)")).scalar()
+        if said != "ok":
+            raise RecordsDamaged("The records are damaged", str(self.path), backup_names(self.folder))
+
+    def _hold_against_head(self) -> None:
+        """Refuse records that lack events which were there, by the count and checksum kept beside them."""
+        try:
+            words = read_inside(self.folder, HEAD, "words").decode("ascii", "replace").split()
+        except InputError:
+            self._write_head()
+            return
+        count, checksum = (int(words[0]), words[1]) if len(words) == 2 and words[0].isdigit() else (0, "")
+        if count == 0:
+            return
+        with self._engine.connect() as link:
+            found = link.execute(select(LOG.c.checksum).where(LOG.c.id == count)).scalar()
+        if found is None:
+            raise RecordsDamaged(
+                f"The records hold fewer than the {count} events they had", str(self.path), backup_names(self.folder)
+            )
+        if found != checksum:
+            raise RecordsDamaged(
+                f"Event {count} of the records is not the one that was written",
+                str(self.path),
+                backup_names(self.folder),
+            )
+
+    def _write_head(self) -> None:
+        with self._engine.connect() as link:
+            count, checksum = _end_of(link)
+        with suppress(OSError):
+            write_inside(self.folder, HEAD, f"{count} {checksum}\n".encode())
+
+    def _keep_backup(self, today: date) -> None:
+        """Keep one copy a day, the newest few; what fails here is no reason not to go on."""
+        name = f"records-{today.isoformat()}.sqlite"
+        try:
+            make_folder(self.folder, BACKUPS)
+            known = names_inside(self.folder, BACKUPS, ".sqlite")
+            if name in known:
+                return
+            write_inside(self.folder, f"{BACKUPS}/{name}", self.snapshot())
+            for old in sorted([*known, name])[:-BACKUPS_KEPT]:
+                (self.folder / BACKUPS / old).unlink(missing_ok=True)
+        except (OSError, ZestyError, sqlite3.Error):
+            return
+
+    def snapshot(self) -> bytes:
+        """Return the whole records as the bytes of a database file."""
+        with closing(sqlite3.connect(self.path)) as source, closing(sqlite3.connect(":memory:")) as copy:
+            source.backup(copy)
+            return copy.serialize()
 
     def add_boards(self, revision: str, variant: str, numbers: Iterable[int]) -> list[str]:
-        """Make sure that these boards are in the records; return their serial numbers."""
-        serials = [serial_number(revision, n) for n in numbers]
-        with self._engine.begin() as link:
-            known = set(link.execute(select(BOARDS.c.serial)).scalars())
-            fresh = [s for s in serials if s not in known]
-            if fresh:
-                now = _now()
-                rows = [{"serial": s, "revision": revision, "variant": variant, "made_at": now} for s in fresh]
-                link.execute(insert(BOARDS), rows)
+        """Make sure that these boards are in the records, as boards of a variant; return their serial numbers.
+
+        StoreError, and none is added, if one of them is there as a board of another variant.
+        """
+        serials = [serial_number(check_name(revision, "revision", "records"), n) for n in numbers]
+        known = {b.serial: b for b in self.boards(revision)}
+        for serial in serials:
+            if serial in known and known[serial].variant != variant:
+                raise StoreError(
+                    f"{serial} is a board of the variant {known[serial].variant or 'for all'}, not {variant or 'for all'}",
+                    serial, "Choose that variant, or another board",
+                )  # fmt: skip
+        fresh = [s for s in serials if s not in known]
+        if fresh:
+            data = {"revision": revision, "variant": variant}
+            self._append([(s, "made", "", f"rev {revision} {variant}".strip(), data) for s in fresh])
         return serials
 
     def add(
@@ -136,50 +207,221 @@ class Records:
         self, serials: list[str], kind: EventKind, summary: str, verdict: str = "", data: dict[str, Any] | None = None
     ) -> None:
         """Add the same event to several boards, all or none, in one write. StoreError as for `add`."""
-        if kind not in KINDS:
-            raise StoreError(f"“{kind}” is no kind of event", ", ".join(serials), f"Known: {', '.join(KINDS)}")
-        plain, now = json.loads(json.dumps(data or {})), _now()
-        rows = [
-            {"serial": s, "at": now, "kind": kind, "verdict": verdict, "summary": summary, "data": plain}
-            for s in serials
-        ]  # fmt: skip
-        if not rows:
-            return
-        try:
-            with self._engine.begin() as link:
-                link.execute(insert(EVENTS), rows)
-        except SQLAlchemyError as error:
-            words = ", ".join(serials)
-            raise StoreError(f"The event was not recorded: {error}", words, "Add the board first") from error
+        words = ", ".join(serials)
+        if kind not in KINDS or kind == "made":
+            raise StoreError(f"“{kind}” is no kind of event to add", words, f"Known: {', '.join(KINDS[1:])}")
+        if verdict not in ("", "pass", "fail", "open"):
+            raise StoreError(f"“{verdict}” is no verdict", words, "pass, fail or open")
+        if kind in DEVICE_KINDS and (data or {}).get("source") not in ("real", "simulated"):
+            raise StoreError("The event does not say whether it is real or simulated", words, "Please report this")
+        known = {b.serial for b in self.boards()}
+        for serial in serials:
+            if serial not in known:
+                raise StoreError(
+                    f"The event was not recorded: there is no board {serial}", serial, "Add the board first"
+                )
+        if serials:
+            self._append([(s, kind, verdict, summary, data or {}) for s in serials])
+
+    def _append(self, rows: Sequence[tuple[str, str, str, str, dict[str, Any]]]) -> None:
+        serials = ", ".join(r[0] for r in rows)
+        with _told("recorded", serials), self._engine.begin() as link:
+            number, checksum = _end_of(link)
+            now = max(_now(), str(link.execute(select(func.max(LOG.c.at))).scalar() or ""))
+            for serial, kind, verdict, summary, data in rows:
+                number += 1
+                plain = _plain_json(data, serial)
+                words = check_text(summary[:1000], serial)
+                checksum = _checksum(checksum, serial, now, kind, verdict, words, plain)
+                link.execute(
+                    insert(LOG).values(
+                        id=number, serial=serial, at=now, kind=kind, verdict=verdict, summary=words, data=plain,
+                        checksum=checksum,
+                    )
+                )  # fmt: skip
+        self._write_head()
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
-        """Return the boards with their events, by serial number."""
-        with self._engine.connect() as link:
-            boards = link.execute(select(BOARDS).order_by(BOARDS.c.serial)).mappings().all()
-            events = link.execute(select(EVENTS).order_by(EVENTS.c.id)).mappings().all()
-        by_serial: dict[str, list[BoardEvent]] = {}
-        for e in events:
-            by_serial.setdefault(e["serial"], []).append(
-                BoardEvent(e["serial"], e["at"], e["kind"], e["verdict"], e["summary"], e["data"])
-            )
+        """Return the boards with their events, by serial number. StoreError if the records cannot be read."""
+        with _told("read", str(self.path)), self._engine.connect() as link:
+            rows = link.execute(select(LOG).order_by(LOG.c.id)).mappings().all()
+        made: dict[str, tuple[str, str]] = {}
+        events: dict[str, list[BoardEvent]] = {}
+        for row in rows:
+            data = _data_of(row["data"])
+            if row["kind"] == "made":
+                made.setdefault(row["serial"], (str(data.get("revision", "")), str(data.get("variant", ""))))
+            else:
+                found = BoardEvent(row["serial"], row["at"], row["kind"], row["verdict"], row["summary"], data)
+                events.setdefault(row["serial"], []).append(found)
         return [
-            BoardRecord(b["serial"], b["revision"], b["variant"], tuple(by_serial.get(b["serial"], ())))
-            for b in boards
-            if revision is None or b["revision"] == revision
+            BoardRecord(serial, rev, variant, tuple(events.get(serial, ())))
+            for serial, (rev, variant) in sorted(made.items())
+            if revision is None or rev == revision
         ]
+
+    def batch(self, revision: str, variant: str, quantity: int) -> list[str]:
+        """Return the serial numbers of a batch: the boards of this variant, then free numbers up to the quantity."""
+        known = self.boards(revision)
+        found = [b.serial for b in known if b.variant == variant]
+        taken = {b.serial for b in known}
+        number = 0
+        while len(found) < quantity:
+            number += 1
+            serial = serial_number(revision, number)
+            if serial not in taken:
+                found.append(serial)
+        return sorted(found, key=lambda s: parse_serial(s, revision))
+
+    def verify(self) -> list[str]:
+        """Return what is wrong with the chain of events, in words; nothing if every event is as it was written."""
+        wrong: list[str] = []
+        checksum, number, at = START, 0, ""
+        with _told("read", str(self.path)), self._engine.connect() as link:
+            for row in link.execute(select(LOG).order_by(LOG.c.id)).mappings():
+                if row["id"] != number + 1:
+                    wrong.append(f"Events {number + 1} to {row['id'] - 1} are missing")
+                number = row["id"]
+                checksum = _checksum(
+                    checksum, row["serial"], row["at"], row["kind"], row["verdict"], row["summary"], row["data"]
+                )
+                if checksum != row["checksum"]:
+                    wrong.append(f"Event {number} ({row['serial']}, {row['kind']}, {row['at']}) was changed")
+                    checksum = row["checksum"]
+                if row["at"] < at:
+                    wrong.append(f"Event {number} ({row['serial']}) is dated before the one that it follows")
+                at = row["at"]
+        return wrong
+
+    def count(self) -> int:
+        """Return how many events there are."""
+        with _told("read", str(self.path)), self._engine.connect() as link:
+            return _end_of(link)[0]
 
     def close(self) -> None:
         """Let go of the file."""
         self._engine.dispose()
 
 
+def has_records(folder: Path) -> bool:
+    """Whether a project has, or had, records."""
+    return exists_inside(folder, FILE) or exists_inside(folder, HEAD)
+
+
+def backup_names(folder: Path) -> list[str]:
+    """Return the names of the daily copies, newest first."""
+    try:
+        return sorted(names_inside(folder, BACKUPS, ".sqlite"), reverse=True)
+    except StoreError:
+        return []
+    except InputError:
+        return []
+
+
+def bring_back(folder: Path, backup: str) -> Path | None:
+    """Put a daily copy, or with "" nothing, in the place of damaged records; return where those are kept. StoreError."""
+    kept: Path | None = None
+    try:
+        data = read_inside(folder, f"{BACKUPS}/{backup}", "archive") if backup else b""
+        stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S")
+        for name in (FILE, *(FILE + end for end in _SIDE_FILES), HEAD):
+            if exists_inside(folder, name):
+                target = folder / f"damaged-{stamp}-{name}"
+                (folder / name).rename(target)
+                kept = target if name == FILE else kept
+        if data:
+            write_inside(folder, FILE, data)
+    except ZestyError as error:
+        raise StoreError(error.message, error.where, error.hint) from error
+    except OSError as error:
+        raise StoreError(f"Could not bring it back: {error.strerror}", str(folder), "Check the folder") from error
+    return kept
+
+
+def _end_of(link: Connection) -> tuple[int, str]:
+    row = link.execute(select(LOG.c.id, LOG.c.checksum).order_by(LOG.c.id.desc()).limit(1)).first()
+    return (int(row[0]), str(row[1])) if row else (0, START)
+
+
+def _checksum(before: str, *fields: str) -> str:
+    return hashlib.sha256(
+        json.dumps([before, *fields], ensure_ascii=False).encode("utf-8", "surrogatepass")
+    ).hexdigest()
+
+
+def _plain_json(data: dict[str, Any], where: str) -> str:
+    """Return the data as JSON that reads back the same; what is no number is kept as null. StoreError if too large."""
+
+    def clean(value: Any) -> Any:
+        if isinstance(value, dict):
+            return {str(k): clean(v) for k, v in value.items()}
+        if isinstance(value, list | tuple):
+            return [clean(v) for v in value]
+        return None if isinstance(value, float) and not math.isfinite(value) else value
+
+    plain = json.dumps(clean(data), ensure_ascii=False, allow_nan=False)
+    if len(plain) > DATA_MOST:
+        raise StoreError("There is too much to record", where, "Please report this")
+    return plain
+
+
+def _data_of(plain: str) -> dict[str, Any]:
+    try:
+        found = json.loads(plain)
+    except (ValueError, RecursionError):
+        return {}
+    return found if isinstance(found, dict) else {}
+
+
 def _now() -> str:
-    return datetime.now(UTC).isoformat(timespec="seconds")
+    return datetime.now(UTC).isoformat(timespec="milliseconds")
 
 
-def _pragmas(connection: Any, _record: Any) -> None:
+@contextmanager
+def _told(what: str, where: str) -> Iterator[None]:
+    """Turn what the database says into the project's own words."""
+    try:
+        yield
+    except (SQLAlchemyError, sqlite3.Error, ValueError, TypeError, OverflowError) as error:
+        if isinstance(error, ZestyError):
+            raise StoreError(error.message, error.where, error.hint) from error
+        said = str(getattr(error, "orig", error))[:200]
+        raise StoreError(f"The records cannot be {what}: {said}", where, "Check the disk and the file") from error
+
+
+def _take_over_first_version(link: Connection) -> None:
+    """Copy the events of records of the first version, which had no checksums, into the chain; the old tables stay."""
+    tables = set(link.execute(text("SELECT name FROM sqlite_master WHERE type = 'table'")).scalars())
+    if not {"boards", "events"} <= tables or _end_of(link)[0]:
+        return
+    number, checksum, last = 0, START, ""
+    rows: list[tuple[str, str, str, str, str, str]] = []
+    for b in link.execute(text("SELECT serial, revision, variant, made_at FROM boards ORDER BY serial")).mappings():
+        data = _plain_json({"revision": b["revision"], "variant": b["variant"]}, b["serial"])
+        rows.append((b["serial"], str(b["made_at"]), "made", "", f"rev {b['revision']} {b['variant']}".strip(), data))
+    for e in link.execute(text("SELECT serial, at, kind, verdict, summary, data FROM events ORDER BY id")).mappings():
+        data = _plain_json({**_data_of(e["data"] or "{}"), "source": "unknown"}, e["serial"])
+        rows.append((e["serial"], str(e["at"]), e["kind"], e["verdict"], e["summary"], data))
+    for serial, at, kind, verdict, summary, data in rows:
+        number, last = number + 1, max(last, at)
+        checksum = _checksum(checksum, serial, last, kind, verdict, summary, data)
+        link.execute(
+            insert(LOG).values(
+                id=number, serial=serial, at=last, kind=kind, verdict=verdict, summary=summary, data=data,
+                checksum=checksum,
+            )
+        )  # fmt: skip
+
+
+def _on_connect(connection: Any, _record: Any) -> None:
+    connection.isolation_level = None  # transactions are begun by _on_begin
     cursor = connection.cursor()
     cursor.execute("PRAGMA journal_mode=WAL")
-    cursor.execute("PRAGMA foreign_keys=ON")
     cursor.execute("PRAGMA synchronous=FULL")
+    cursor.execute("PRAGMA recursive_triggers=ON")
+    cursor.execute("PRAGMA trusted_schema=OFF")
     cursor.close()
+
+
+def _on_begin(link: Connection) -> None:
+    link.exec_driver_sql("BEGIN IMMEDIATE")

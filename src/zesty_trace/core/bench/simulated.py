@@ -4,21 +4,31 @@ from __future__ import annotations
 
 import zlib
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 
-from zesty_trace.core.bench.plan import resistance_ohm, supply_entry
+from zesty_trace.core.bench.circuit import (
+    Feed,
+    bench_network,
+    feeds,
+    lights_of,
+    output_nets,
+    resistances,
+)
+from zesty_trace.core.bench.talk import Talk, bus_devices, controllers
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import sampled_scale
-from zesty_trace.core.circuit.build import build_network, resting
-from zesty_trace.core.circuit.faults import Fault, apply_fault
-from zesty_trace.core.circuit.network import Network
+from zesty_trace.core.circuit.build import OperatingState, build_network
+from zesty_trace.core.circuit.faults import Fault, Joints, apply_fault
+from zesty_trace.core.circuit.network import Network, compile_network
 from zesty_trace.core.circuit.solver import Solution, solve
 from zesty_trace.core.circuit.topology import ground_net, kind_of
-from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.review.bus import bus_addresses
+from zesty_trace.core.design.model import Design
+from zesty_trace.errors import SolveError
 
-LIMIT_STEPS = 14
+HALVINGS = 16
+Drive = tuple[frozenset[str], bool]  # output nets that are on, lights lit
 
 
 class SimulatedBoard:
@@ -26,80 +36,174 @@ class SimulatedBoard:
 
     def __init__(self, design: Design, catalogue: Catalogue, serial: str, fault: Fault | None = None) -> None:
         self.design, self.catalogue, self.serial, self.fault = design, catalogue, serial, fault
-        self.ground = ground_net(design, catalogue)
-        self.entry = supply_entry(design, catalogue)
-        network = _spread(build_network(design, catalogue, resting(design, catalogue)), serial)
-        self.network = apply_fault(network, fault) if fault else network
+        self.ground = ground_net(design, catalogue) or "GND"
+        self.feeds = {f.ref: f for f in feeds(design, catalogue)}
+        self.feed: Feed = next(iter(self.feeds.values()))
+        pins = {r: tuple(s.number for s in kind_of(design, catalogue, r).pins) for r in design.parts}
+        self.joints = Joints(design.net_of(), pins, fault)
+        self.drive: Drive = (frozenset(), False)
+        self.pressed = ""
         self.powered: Solution | None = None
         self.supply_v = self.supply_a = 0.0
+        self._ohms: dict[tuple[str, str, str], float] = {}
+        self._known: dict[tuple[str, Drive, float], tuple[Solution, float]] = {}
+
+    @property
+    def nets(self) -> set[str]:
+        """The nets that a probe can be put on."""
+        return {*self.design.nets, self.ground}
+
+    def _spread(self, network: Network) -> Network:
+        network = _spread(network, self.serial)
+        return apply_fault(network, self.fault, self.joints) if self.fault else network
+
+    # Without power ------------------------------------------------------------------------------------------------
 
     def resistance(self, a: str, b: str) -> float:
         """Return what an ohmmeter reads between two nets with the supply unplugged, Ω."""
-        return resistance_ohm(self.network, a, b)
+        key = (a, b, self.pressed)
+        if key not in self._ohms:
+            self.look_up([(a, b)])
+        return self._ohms[key]
+
+    def look_up(self, pairs: list[tuple[str, str]]) -> None:
+        """Work out many resistances at once."""
+        fresh = [p for p in dict.fromkeys(pairs) if (*p, self.pressed) not in self._ohms]
+        if fresh:
+            found = resistances(self._unplugged(), fresh, frozenset(controllers(self.design, self.catalogue)))
+            for pair, ohm in zip(fresh, found.ohm, strict=True):
+                self._ohms[(*pair, self.pressed)] = float(ohm)
+
+    def _unplugged(self) -> Network:
+        if not self.pressed:
+            return self._spread(bench_network(self.design, self.catalogue, self.feed))
+        state = OperatingState(
+            "pressed", flipped=frozenset((self.pressed,)), asleep=lights_of(self.design, self.catalogue)
+        )
+        network = build_network(self.design, self.catalogue, state)
+        return self._spread(network)
+
+    # With power ---------------------------------------------------------------------------------------------------
 
     def power(self, volt: float, limit_a: float) -> None:
         """Switch the bench supply on: `volt`, or what is left when the current reaches `limit_a`."""
         solution, amp = self._at(volt)
         if amp > limit_a:
             low, high = 0.0, volt
-            for _ in range(LIMIT_STEPS):
+            for _ in range(HALVINGS):
                 volt = (low + high) / 2
                 solution, amp = self._at(volt)
                 low, high = (low, volt) if amp > limit_a else (volt, high)
         self.powered, self.supply_v, self.supply_a = solution, volt, amp
 
     def _at(self, volt: float) -> tuple[Solution, float]:
-        source = next(k for k, e in enumerate(self.network.elements) if e.type == "source")
-        element = self.network.elements[source]
-        fed = replace(element, values={**element.values, "volt": volt})
-        elements = (*self.network.elements[:source], fed, *self.network.elements[source + 1 :])
-        solution = solve(Network(elements, self.network.ground))
-        return solution, float(solution.terminal_current[source][0, 1])
+        key = (self.feed.ref, self.drive, round(volt, 9))
+        if key not in self._known:
+            self._known[key] = self._solve(self._network(volt, self.drive))
+        return self._known[key]
+
+    def _network(self, volt: float, drive: Drive) -> Network:
+        feed = replace(self.feed, volt=volt)
+        nets, lit = drive
+        high = frozenset(
+            pin for net, pins in output_nets(self.design, self.catalogue).items() if net in nets
+            for pin in pins if self._talk.running(pin.ref)
+        ) if nets else frozenset()  # fmt: skip
+        lights = lights_of(self.design, self.catalogue)
+        dark = lights - self._talk.lit(lights) if lit else lights
+        return self._spread(bench_network(self.design, self.catalogue, feed, high, dark))
+
+    def _solve(self, network: Network) -> tuple[Solution, float]:
+        source = next((k for k, e in enumerate(network.elements) if e.type == "source"), None)
+        near = next(iter(self._known.values()), None)
+        try:
+            solution = solve(network, near=near[0] if near else None)
+        except SolveError:
+            solution = _dead(network)
+        return solution, float(solution.terminal_current[source][0, 1]) if source is not None else 0.0
+
+    @cached_property
+    def _rest(self) -> Solution:
+        return self._solve(self._spread(bench_network(self.design, self.catalogue, self.feed)))[0]
+
+    @property
+    def _talk(self) -> Talk:
+        return Talk(self.design, self.catalogue, self.joints, self._rest_volt)
+
+    def _rest_volt(self, net: str) -> float:
+        return self._rest.all_voltages().get(net, 0.0)
 
     def power_off(self) -> None:
         """Switch the supply off."""
         self.powered, self.supply_v, self.supply_a = None, 0.0, 0.0
 
+    def plug_into(self, ref: str) -> None:
+        """Move the bench supply to another place. KeyError if the board cannot be fed there."""
+        if ref != self.feed.ref:
+            self.power_off()
+            self.feed = self.feeds[ref]
+            self.__dict__.pop("_rest", None)
+
+    def switch(self, nets: frozenset[str], lit: bool) -> None:
+        """Have the controller switch these outputs on and all others off, and the lights on or dark."""
+        self.drive = (nets, lit)
+
     def voltage(self, a: str, b: str) -> float:
-        """Return the voltage between two nets, V. KeyError for a net that is not on the board."""
+        """Return the voltage between two nets, V; 0 without supply."""
         if self.powered is None:
             return 0.0
-        return self.powered.voltage(a) - self.powered.voltage(b)
+        volts = self.powered.all_voltages()
+        return volts.get(a, 0.0) - volts.get(b, 0.0)
+
+    @property
+    def _awake(self) -> bool:
+        return self.powered is not None and self.supply_v > 0.9 * self.feed.volt
 
     def bus_answers(self) -> list[int]:
-        """Return the addresses that answer: fitted, powered within range, on a bus that is pulled up."""
-        if self.powered is None:
+        """Return the addresses that answer: fitted, powered within range, on a bus that is pulled up and reached."""
+        if not self._awake or not bus_devices(self.design, self.catalogue):
             return []
-        found = []
-        for ref, address in bus_addresses(self.design, self.catalogue).items():
-            if address is not None and self._awake(ref):
-                found.append(address)
-        return sorted(set(found))
+        return sorted(set(self._talk.bus_answers()))
 
-    def _awake(self, ref: str) -> bool:
-        if self.fault and self.fault.kind == "missing" and self.fault.target == ref:
+    def shining(self) -> int:
+        """Return how many lights shine."""
+        if not self._awake or not self.drive[1]:
+            return 0
+        return len(self._talk.lit(lights_of(self.design, self.catalogue)))
+
+    def answers(self, ref: str) -> bool:
+        """Whether a controller runs and answers over its lines, or finds a device that it speaks to."""
+        if not self._awake or ref not in self.design.parts:
             return False
-        kind = kind_of(self.design, self.catalogue, ref)
-        net_of = self.design.net_of()
+        if ref in controllers(self.design, self.catalogue):
+            return self._talk.controller_answers(ref)
+        return self._talk.device_answers(ref)
 
-        def volt(name: str) -> float:
-            net = net_of.get(Pin(ref, kind.pin_named(name).number), "")
-            return self.voltage(net, self.ground) if net else 0.0
 
-        supply = volt(str(kind.model["supply"]))
-        if kind.bus is None or supply < kind.facts.get("v_min", 0.0) * 0.98:
-            return False
-        threshold = kind.facts.get("v_ih_fraction", 0.7) * supply
-        return min(volt(kind.bus.sda), volt(kind.bus.scl)) > threshold
+def _dead(network: Network) -> Solution:
+    """Return a board on which nothing can be read, for a fault whose circuit has no solution."""
+    compiled = compile_network(network)
+    currents = {k: np.zeros((1, len(e.nodes))) for k, e in enumerate(network.elements)}
+    return Solution(compiled, np.zeros((1, compiled.size)), currents, 0.0, 0)
 
 
 def _spread(network: Network, serial: str) -> Network:
-    """Return the network with each toleranced value drawn for this serial number, always the same for the same one."""
-    rng = np.random.default_rng(zlib.crc32(serial.encode()))
+    """Return the network with each toleranced value drawn for this serial number, always the same for the same one.
+
+    What a value becomes depends on the part and the serial number alone, whatever state the circuit is in.
+    """
     elements = list(network.elements)
-    for (k, name), factor in sampled_scale(network, rng, 1).items():
-        e = elements[k]
-        elements[k] = replace(e, values={**e.values, name: e.values[name] * float(factor[0])})
+    seen: dict[tuple[str, str], int] = {}
+    for k, e in enumerate(elements):
+        if not e.tolerances:
+            continue
+        place = seen[e.name, e.type] = seen.get((e.name, e.type), -1) + 1
+        rng = np.random.default_rng(zlib.crc32(f"{serial}/{e.name}/{e.type}/{place}".encode()))
+        scale = sampled_scale(Network((e,), network.ground), rng, 1)
+        values = dict(e.values)
+        for (_, name), factor in scale.items():
+            values[name] *= float(factor[0])
+        elements[k] = replace(e, values=values)
     return Network(tuple(elements), network.ground)
 
 
@@ -111,7 +215,7 @@ def demo_faults(design: Design, catalogue: Catalogue, quantity: int) -> dict[int
     ground = ground_net(design, catalogue)
     faults: dict[int, Fault] = {}
     rails = supply_nets(design, catalogue)
-    devices = [r for r in bus_addresses(design, catalogue) if not kind_of(design, catalogue, r).connector]
+    devices = [r for r in bus_devices(design, catalogue) if not kind_of(design, catalogue, r).connector]
     dividers = divider_nets(design, catalogue)
     if rails and quantity >= 4:
         faults[4] = Fault("short", rails[-1], ground)

@@ -6,6 +6,7 @@ pads that it connects to; sweeps then take each part up and put it down again un
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,6 +21,7 @@ from zesty_trace.core.schematic.blocks import decoupled_part
 from zesty_trace.errors import Cancelled, EditError
 
 STEP_MM = 0.4
+MOST_CELLS = 60_000  # of large boards the steps are coarser: a placing takes seconds, not minutes
 GAP_MM = 0.35
 EDGE_MM = 0.6
 SWEEPS = 3
@@ -67,8 +69,10 @@ class _Placer:
         self.design, self.catalogue = design, catalogue
         xs, ys = zip(*design.board.outline, strict=True)
         self.x0, self.y0 = min(xs) / 1e6, min(ys) / 1e6
-        self.columns = int((max(xs) / 1e6 - self.x0) / STEP_MM) + 1
-        self.rows = int((max(ys) / 1e6 - self.y0) / STEP_MM) + 1
+        wide, high = max(xs) / 1e6 - self.x0, max(ys) / 1e6 - self.y0
+        self.step = max(STEP_MM, math.sqrt(max(wide * high, 0.0) / MOST_CELLS))
+        self.columns = int((max(xs) / 1e6 - self.x0) / self.step) + 1
+        self.rows = int((max(ys) / 1e6 - self.y0) / self.step) + 1
         self.inside = self._inside()
         self.net_of = design.net_of()
         ground, rails = ground_net(design, catalogue), set(supply_nets(design, catalogue))
@@ -86,8 +90,8 @@ class _Placer:
         from zesty_trace.core.board.copper import outline_shape
 
         shape = outline_shape(self.design).buffer(-EDGE_MM)
-        xs = self.x0 + np.arange(self.columns) * STEP_MM
-        ys = self.y0 + np.arange(self.rows) * STEP_MM
+        xs = self.x0 + np.arange(self.columns) * self.step
+        ys = self.y0 + np.arange(self.rows) * self.step
         gx, gy = np.meshgrid(xs, ys)
         return np.asarray(shapely.contains_xy(shape, gx, gy))
 
@@ -139,8 +143,11 @@ class _Placer:
             x0, y0, x1, y1 = pattern_of(self.design, self.catalogue, ref).courtyard
             points = np.array([to_board(spot, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]) / 1e6
             low, high = points.min(axis=0) - GAP_MM / 2, points.max(axis=0) + GAP_MM / 2
-            c0, r0 = int(np.floor((low[0] - self.x0) / STEP_MM)) + 1, int(np.floor((low[1] - self.y0) / STEP_MM)) + 1
-            c1, r1 = int(np.ceil((high[0] - self.x0) / STEP_MM)), int(np.ceil((high[1] - self.y0) / STEP_MM))
+            c0, r0 = (
+                int(np.floor((low[0] - self.x0) / self.step)) + 1,
+                int(np.floor((low[1] - self.y0) / self.step)) + 1,
+            )
+            c1, r1 = int(np.ceil((high[0] - self.x0) / self.step)), int(np.ceil((high[1] - self.y0) / self.step))
             taken[max(r0, 0) : max(r1, 0), max(c0, 0) : max(c1, 0)] = True
         table = np.zeros((self.rows + 1, self.columns + 1), dtype=np.int64)
         table[1:, 1:] = taken.cumsum(axis=0).cumsum(axis=1)
@@ -150,8 +157,8 @@ class _Placer:
         """Return (cost, placement) of the best free spot, or None if the part fits nowhere."""
         item, pads, table = self.items[ref], self.placed_pads(ref), self.occupied(ref)
         best: tuple[float, Placement] | None = None
-        xs = self.x0 + np.arange(self.columns) * STEP_MM
-        ys = self.y0 + np.arange(self.rows) * STEP_MM
+        xs = self.x0 + np.arange(self.columns) * self.step
+        ys = self.y0 + np.arange(self.rows) * self.step
         for turn in range(4):
             legal = self._legal(item.rooms[turn], table)
             if not legal.any():
@@ -169,8 +176,8 @@ class _Placer:
 
     def _legal(self, room: tuple[float, float, float, float], table: np.ndarray) -> np.ndarray:
         half = GAP_MM / 2
-        c0, c1 = int(np.floor((room[0] - half) / STEP_MM)), int(np.ceil((room[2] + half) / STEP_MM))
-        r0, r1 = int(np.floor((room[1] - half) / STEP_MM)), int(np.ceil((room[3] + half) / STEP_MM))
+        c0, c1 = int(np.floor((room[0] - half) / self.step)), int(np.ceil((room[2] + half) / self.step))
+        r0, r1 = int(np.floor((room[1] - half) / self.step)), int(np.ceil((room[3] + half) / self.step))
         legal = np.zeros((self.rows, self.columns), dtype=bool)
         rows = np.arange(max(0, -r0), min(self.rows, self.rows - r1))
         columns = np.arange(max(0, -c0), min(self.columns, self.columns - c1))
@@ -194,7 +201,7 @@ class _Placer:
                 np.minimum(near, np.abs(px - tx) + np.abs(py - ty), out=near)
             cost += self.weight[net] * near
         cost += self._bypass_cost(ref, item, turn, xs, ys)
-        middle = (self.x0 + self.columns * STEP_MM / 2, self.y0 + self.rows * STEP_MM / 2)
+        middle = (self.x0 + self.columns * self.step / 2, self.y0 + self.rows * self.step / 2)
         cost += 0.01 * (np.abs(xs[None, :] - middle[0]) + np.abs(ys[:, None] - middle[1]))
         if kind_of(self.design, self.catalogue, ref).connector:
             cost += EDGE_WEIGHT * self._to_edge(xs, ys)
@@ -202,7 +209,7 @@ class _Placer:
 
     def _to_edge(self, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
         """Return how far each spot is from the nearest side of the board, mm: plugs want to be reached."""
-        x1, y1 = self.x0 + self.columns * STEP_MM, self.y0 + self.rows * STEP_MM
+        x1, y1 = self.x0 + self.columns * self.step, self.y0 + self.rows * self.step
         side = np.minimum(np.abs(xs - self.x0), np.abs(x1 - xs))[None, :]
         return np.asarray(np.minimum(side, np.minimum(np.abs(ys - self.y0), np.abs(y1 - ys))[:, None]))
 

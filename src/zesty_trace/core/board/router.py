@@ -7,6 +7,7 @@ and the nets involved are routed again, until none is in the way of another. Met
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
@@ -24,6 +25,7 @@ from zesty_trace.core.quantities import mm
 from zesty_trace.errors import Cancelled, EditError, SolveError
 
 STEP_MM = 0.2
+MOST_CELLS = 2_500_000  # of one layer: about 30 s and 700 MB
 SAFETY_MM = 0.03  # a diagonal step passes this much nearer than its ends
 VIA_MM, VIA_DRILL_MM = 0.6, 0.3
 PASSES = 40
@@ -73,6 +75,13 @@ class _Router:
         self.x0, self.y0 = mm(min(xs)), mm(min(ys))
         self.columns = int((mm(max(xs)) - self.x0) / STEP_MM) + 1
         self.rows = int((mm(max(ys)) - self.y0) / STEP_MM) + 1
+        if self.columns * self.rows > MOST_CELLS:
+            wide, high = self.columns * STEP_MM, self.rows * STEP_MM
+            side = math.sqrt(MOST_CELLS) * STEP_MM
+            raise EditError(
+                f"A board of {wide:.0f} x {high:.0f} mm is too large to be routed here", "outline",
+                f"Up to {MOST_CELLS * STEP_MM**2 / 100:.0f} cm² are, such as {side:.0f} x {side:.0f} mm",
+            )  # fmt: skip
         self.shape = (2, self.rows, self.columns)
         self.edge = self._edge_distance()
         self.pads = board_pads(design, catalogue)

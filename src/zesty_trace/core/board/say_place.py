@@ -15,12 +15,13 @@ from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.model import Design, Placement
 from zesty_trace.core.quantities import parse_length_nm
 from zesty_trace.core.schematic.say_it import Spoken
-from zesty_trace.errors import InputError
+from zesty_trace.errors import InputError, own_words
 
 HELP = "Try: R5 at 20, 14.5, or D1..D12 on circle 40mm, or turn U3 90"
 _RANGE = re.compile(r"^([A-Za-z]{1,4})(\d+)\.\.([A-Za-z]{1,4})?(\d+)$")
 
 
+@own_words("sentence")
 def understand_placing(sentence: str, design: Design) -> Spoken:
     """Return what a placing sentence would do. InputError naming the word that is not understood."""
     text = " ".join(sentence.split())
@@ -28,7 +29,7 @@ def understand_placing(sentence: str, design: Design) -> Spoken:
         after = _move(
             design, _one(match.group(1), design), parse_length_nm(match.group(2)), parse_length_nm(match.group(3))
         )
-    elif match := re.match(r"^turn (\S+) (-?\d+)$", text, re.I):
+    elif match := re.match(r"^turn (\S+) (-?\d{1,6})$", text, re.I):
         after = edits.nudge(design, _one(match.group(1), design), turn_mdeg=int(match.group(2)) * 1000)
     elif match := re.match(r"^flip (\S+)$", text, re.I):
         after = edits.nudge(design, _one(match.group(1), design), flip=True)
@@ -51,7 +52,7 @@ def _several(words: str, design: Design) -> list[str]:
     found = []
     for word in re.split(r"[,\s]+", words.strip()):
         if match := _RANGE.match(word):
-            first, last = int(match.group(2)), int(match.group(4))
+            first, last = int(match.group(2)[:9]), int(match.group(4)[:9])
             found += [_one(f"{match.group(1)}{k}", design) for k in range(first, last + 1)]
         else:
             found.append(_one(word, design))

@@ -12,7 +12,10 @@ from typing import Any
 
 import msgspec
 
+from zesty_trace.core.catalogue.check import check_kind
 from zesty_trace.errors import InputError
+from zesty_trace.files import names_inside, read_given, read_inside, text_of
+from zesty_trace.names import shorten
 
 ROLES = ("supply_in", "supply_out", "ground", "input", "output", "open_drain", "bidirectional", "passive", "no_connect")
 
@@ -162,6 +165,7 @@ class Catalogue(msgspec.Struct, frozen=True):
 
 
 MOST_NAMED = 16
+MOST_ENTRIES = 2000
 
 
 def suggest(word: str, choices: Iterable[str]) -> str:
@@ -179,13 +183,26 @@ def suggest(word: str, choices: Iterable[str]) -> str:
 def _load_file(text: str, where: str, shape: type[Any]) -> dict[str, Any]:
     try:
         raw = tomllib.loads(text)
-    except tomllib.TOMLDecodeError as error:
+    except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
         raise InputError(f"Not readable as TOML: {error}", where, "Mend the line named") from error
     found = {}
+    if len(raw) > MOST_ENTRIES:
+        raise InputError(f"There are {len(raw):,} entries", where, f"At most {MOST_ENTRIES:,}")
+    known = {f.encode_name for f in msgspec.structs.fields(shape)}
     for name, table in raw.items():
+        if not isinstance(table, dict):
+            raise InputError(
+                f"“{shorten(name)}” stands outside of any entry", where, f"Begin an entry with [{shorten(name)}]"
+            )
+        for field in table:
+            if field not in known:
+                line = line_of_entry(text, name, f".{field}")
+                raise InputError(
+                    f"there is no field “{shorten(field)}”", f"{where} line {line}, [{name}]", suggest(field, known)
+                )
         try:
             found[name] = msgspec.convert({"id": name, **table}, shape)
-        except msgspec.ValidationError as error:
+        except (msgspec.ValidationError, OverflowError, RecursionError) as error:
             said, _, path = str(error).partition(" - at `$")
             line = line_of_entry(text, name, path.rstrip("`"))
             raise InputError(said, f"{where} line {line}, [{name}]{path.rstrip('`')}", "Mend the entry") from error
@@ -254,15 +271,7 @@ def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], 
         for package in kind.packages:
             if package not in packages:
                 raise InputError(f"unknown package {package}", at(kind, ".packages"), suggest(package, packages))
-        named = [str(kind.model[k]) for k in ("supply", "ground") if k in kind.model]
-        named += [n.pin for n in kind.needs] + [name for e in (*kind.elements, *kind.flipped) for name in e.pins]
-        for name in named:
-            if all(p.name != name for p in kind.pins):
-                raise InputError(
-                    f"it speaks of a pin {name} that it does not have", at(kind, ".model"), "Name one of its pins"
-                )
-        if "type" not in kind.model:
-            raise InputError("its model has no type", at(kind, ".model"), 'Write at least: model = { type = "open" }')
+        check_kind(kind, lambda field, kind=kind: at(kind, field))  # type: ignore[misc]
 
 
 @cache
@@ -281,19 +290,24 @@ def shipped() -> Catalogue:
 
 def read_kinds(path: Path, base: Catalogue) -> dict[str, Kind]:
     """Return the part kinds in one of the user's files. InputError with file and entry."""
-    try:
-        text = path.read_text("utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(f"Could not read: {error}", path.name, "Choose a TOML file in UTF-8") from error
-    fresh = _load_file(text, path.name, Kind)
-    check_kinds(fresh, base.packages, path.name, text)
+    return kinds_of(read_given(path, "parts"), path.name, base)
+
+
+def kinds_of(data: bytes, name: str, base: Catalogue) -> dict[str, Kind]:
+    """Return the part kinds that a file of this name holds. InputError with file and entry."""
+    text = text_of(data, name)
+    fresh = _load_file(text, name, Kind)
+    check_kinds(fresh, base.packages, name, text)
     return fresh
 
 
-def with_user_parts(base: Catalogue, *folders: Path) -> Catalogue:
-    """Return `base` with the kinds of the TOML files in the folders added, the last one winning. InputError as read_kinds."""
+def with_user_parts(base: Catalogue, *folders: tuple[Path, str]) -> Catalogue:
+    """Return `base` with the kinds of the TOML files in the folders added, the last one winning. InputError as read_kinds.
+
+    A folder is given as (where to start, its name there); below the start no link is followed.
+    """
     kinds = dict(base.kinds)
-    for folder in folders:
-        for path in sorted(folder.glob("*.toml")) if folder.is_dir() else ():
-            kinds |= read_kinds(path, base)
+    for root, folder in folders:
+        for name in names_inside(root, folder, ".toml"):
+            kinds |= kinds_of(read_inside(root, f"{folder}/{name}", "parts"), name, base)
     return Catalogue(kinds, dict(base.packages))

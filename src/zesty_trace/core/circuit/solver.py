@@ -35,6 +35,7 @@ from zesty_trace.errors import SolveError
 
 GMIN_S = 1e-12
 MAX_STEPS = 120
+HOPELESS = 3  # failures in a row after which stepping is given up
 RESIDUAL_A = 1e-10
 STEP_V = 1e-9
 LAST_STEP_V = 1e-4
@@ -217,16 +218,24 @@ def _only(compiled: Compiled, rows: BoolArray) -> Compiled:
 def _step_gmin(compiled: Compiled, x: FloatArray, good: BoolArray) -> tuple[FloatArray, BoolArray]:
     part = _only(compiled, ~good)
     y = np.zeros((part.batch, part.size))
+    failures = 0
     for decade in range(2, 13):
         y, fine, _ = _newton(part, y, 10.0**-decade, 1.0)
+        failures = 0 if fine.any() else failures + 1
+        if failures == HOPELESS:
+            break
     return _merge(x, good, y, fine)
 
 
 def _step_sources(compiled: Compiled, x: FloatArray, good: BoolArray) -> tuple[FloatArray, BoolArray]:
     part = _only(compiled, ~good)
     y = np.zeros((part.batch, part.size))
+    failures = 0
     for share in np.linspace(0.05, 1.0, 20):
         y, fine, _ = _newton(part, y, GMIN_S, float(share))
+        failures = 0 if fine.any() else failures + 1
+        if failures == HOPELESS:
+            break
     return _merge(x, good, y, fine)
 
 

@@ -232,17 +232,28 @@ def take_back_acceptance(design: Design, identity: str) -> Design:
 
 
 def next_revision(design: Design) -> Design:
-    """Return the design as the start of its next revision: A becomes B, ..., Z becomes AA."""
-    letters = design.revision or "A"
-    number = 0
-    for letter in letters:
-        number = number * 26 + ord(letter) - 64
-    number += 1
+    """Return the design as the start of its next revision: A becomes B, Z AA, 2.1 becomes 2.2, any other name name-2."""
+    return replace(design, revision=next_name(design.revision))
+
+
+def next_name(revision: str) -> str:
+    """Return the name that follows a revision's.
+
+    >>> [next_name(r) for r in ("A", "Z", "AZ", "1", "2.9", "b", "Revision 1", "proto_")]
+    ['B', 'AA', 'BA', '2', '2.10', 'c', 'Revision 2', 'proto_-2']
+    """
+    if match := re.fullmatch(r"(.*?)([0-9]+)", revision):
+        return f"{match.group(1)}{int(match.group(2)) + 1}"
+    if not re.fullmatch(r"[A-Z]{1,6}|[a-z]{1,6}", revision):
+        return f"{revision}-2" if revision else "A"
+    number = 1
+    for place, letter in enumerate(reversed(revision.upper())):
+        number += (ord(letter) - 64) * 26**place
     name = ""
-    while number:
+    while number > 0:
         number, rest = divmod(number - 1, 26)
         name = chr(65 + rest) + name
-    return replace(design, revision=name)
+    return name.lower() if revision.islower() else name
 
 
 def fresh_net(design: Design, wish: str) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from zesty_trace.core.design.check import check_design
 from zesty_trace.core.design.model import Design
 
 
@@ -29,10 +30,14 @@ class History:
         return self._steps[self._index].design
 
     def do(self, label: str, edit: Callable[[Design], Design]) -> bool:
-        """Apply `edit`; return whether the design changed. What had been undone is dropped."""
+        """Apply `edit`; return whether the design changed. What had been undone is dropped.
+
+        InputError, and nothing changes, if what the edit gives is not whole: it could not be saved and read again.
+        """
         after = edit(self.design)
         if after == self.design:
             return False
+        check_design(after, self.design)
         del self._steps[self._index + 1 :]
         self._steps.append(Step(after, label))
         self._index += 1

@@ -261,14 +261,6 @@ def to_json(design: Design) -> bytes:
     return msgspec.json.format(msgspec.json.encode(design), indent=2) + b"\n"
 
 
-def from_json(data: bytes) -> Design:
-    """Return the design in `data`, older schemas brought up. msgspec.ValidationError or DecodeError if it is not one.
-
-    Schema 1 lacks fields that have defaults; nothing of it changed its meaning.
-    """
-    return msgspec.structs.replace(msgspec.json.decode(data, type=Design), schema=SCHEMA_VERSION)
-
-
 def json_schema() -> dict[str, object]:
     """Return the JSON Schema of `design.json`."""
     return msgspec.json.schema(Design)

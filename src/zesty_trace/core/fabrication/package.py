@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-import re
 import zipfile
 from pathlib import Path
 
@@ -12,6 +11,8 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.fabrication.layers import all_files
 from zesty_trace.core.fabrication.tables import bom_csv, centroid_csv
 from zesty_trace.errors import EditError, StoreError
+from zesty_trace.files import write_given, write_inside
+from zesty_trace.names import slug
 
 EPOCH = (2020, 1, 1, 0, 0, 0)
 
@@ -30,8 +31,7 @@ def fabrication_files(design: Design, catalogue: Catalogue) -> dict[str, str]:
 
 def zip_name(design: Design) -> str:
     """Return the file name of the zip: name and revision."""
-    base = re.sub(r"[^a-z0-9]+", "-", design.name.lower()).strip("-") or "board"
-    return f"{base}-rev-{design.revision.lower()}.zip"
+    return f"{slug(design.name, 'board')}-rev-{slug(design.revision, 'a')}.zip"
 
 
 def zip_bytes(files: dict[str, str]) -> bytes:
@@ -49,9 +49,20 @@ def write_package(design: Design, catalogue: Catalogue, folder: Path) -> Path:
     path = folder / zip_name(design)
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        fresh = path.with_suffix(".tmp")
-        fresh.write_bytes(data)
-        fresh.replace(path)
+        write_given(path, data)
     except OSError as error:
         raise StoreError(f"Could not write: {error.strerror}", str(path), "Choose another folder") from error
     return path
+
+
+def keep_package(design: Design, catalogue: Catalogue, project: Path) -> Path:
+    """Write the zip into a project's `fabrication` folder and return its path. StoreError if it cannot be written."""
+    name = f"fabrication/{zip_name(design)}"
+    data = zip_bytes(fabrication_files(design, catalogue))
+    try:
+        write_inside(project, name, data)
+    except StoreError:
+        raise
+    except OSError as error:
+        raise StoreError(f"Could not write: {error.strerror}", str(project / name), "Check the folder") from error
+    return project / name

@@ -7,15 +7,22 @@ polarity; and XNC or Excellon drill files with decimal millimetres or inches.
 from __future__ import annotations
 
 import io
+import lzma
 import re
 import zipfile
+import zlib
 from dataclasses import dataclass, field
 from pathlib import PurePosixPath
 from typing import Any
 
-from zesty_trace.errors import InputError
+from zesty_trace.errors import InputError, own_words
 
-MAX_FILE_BYTES = 50_000_000
+MAX_FILE_BYTES = 32_000_000
+MAX_ZIP_BYTES = 96_000_000
+MAX_ENTRIES = 200
+MAX_STEPS = 300_000
+FAR_MM = 2000.0
+LARGEST_MM = 1000.0  # of an aperture or a drill
 _COORD = re.compile(r"^(?:X([-+]?\d+))?(?:Y([-+]?\d+))?(?:I[-+]?\d+)?(?:J[-+]?\d+)?D0?([123])$")
 
 
@@ -40,6 +47,7 @@ class ImageFile:
     shape: Any
 
 
+@own_words("image file")
 def read_gerber(text: str, name: str = "file") -> ImageFile:
     """Return the image in `text`. InputError with the line of what cannot be read."""
     state = _State()
@@ -53,6 +61,8 @@ def read_gerber(text: str, name: str = "file") -> ImageFile:
             ended = True
         else:
             _word(state, command, steps, where)
+        if len(steps) > MAX_STEPS:
+            raise InputError(f"There are over {MAX_STEPS:,} shapes", where, "No two-layer board needs so many")
     if not ended:
         raise InputError("The file ends without M02, so it is cut off", name, "Write the fabrication files again")
     return ImageFile(state.function, _paint(steps))
@@ -87,14 +97,13 @@ def _extended(state: _State, command: str, where: str) -> None:
             raise InputError(
                 f"Aperture {command} is not understood", where, "Circles, rectangles and obrounds are read"
             )
-        state.apertures[int(match.group(1))] = (
-            match.group(2),
-            [float(v) * state.unit for v in match.group(3).split("X")],
-        )
+        state.apertures[_short_int(match.group(1), where)] = (
+            match.group(2), _sizes(match.group(2), match.group(3), state.unit, where)
+        )  # fmt: skip
     elif command.startswith("LP"):
         state.dark = command == "LPD"
     elif command.startswith("TF.FileFunction"):
-        state.function = command.split(",", 1)[1]
+        state.function = command.partition(",")[2]
 
 
 def _word(state: _State, command: str, steps: list[tuple[bool, Any]], where: str) -> None:
@@ -107,28 +116,63 @@ def _word(state: _State, command: str, steps: list[tuple[bool, Any]], where: str
     elif re.match(r"^(G0?1|G75|G74|G04.*)$", command):
         return
     elif match := re.match(r"^(?:G54)?D(\d{2,})$", command):
-        state.current = int(match.group(1))
+        state.current = _short_int(match.group(1), where)
         if state.current not in state.apertures:
             raise InputError(f"Aperture D{state.current} is used but not defined", where, "The file is damaged")
     elif match := _COORD.match(command.removeprefix("G01").removeprefix("G1")):
-        _move(state, match, steps)
+        _move(state, match, steps, where)
     else:
         raise InputError(f"“{command[:30]}” is not understood", where, "Arcs and macros are not read")
 
 
-def _move(state: _State, match: re.Match[str], steps: list[tuple[bool, Any]]) -> None:
+def _sizes(template: str, text: str, unit: float, where: str) -> list[float]:
+    """Return the sizes of an aperture, mm. InputError for a wrong count or a size that no aperture has."""
+    try:
+        sizes = [float(v) * unit for v in text.split("X")]
+    except ValueError:
+        raise InputError(f"Aperture size {text[:30]} is no number", where, "The file is damaged") from None
+    needed = 1 if template == "C" else 2
+    if len(sizes) < needed or not all(0 <= s <= LARGEST_MM for s in sizes[:needed]):
+        raise InputError(f"Aperture size {text[:30]} cannot be", where, "The file is damaged")
+    if len(sizes) > needed:
+        raise InputError("An aperture with a hole is not read", where, "Draw it without the hole")
+    return sizes
+
+
+def _short_int(text: str, where: str) -> int:
+    if len(text) > 9:
+        raise InputError(f"The number {text[:20]}… is too long", where, "The file is damaged")
+    return int(text)
+
+
+def _place(text: str | None, before: float, state: _State, where: str) -> float:
+    if not text:
+        return before
+    digits = text.lstrip("+-0") or "0"
+    if len(digits) > 12:
+        raise InputError(f"The number {text[:20]}… is too long", where, "The file is damaged")
+    found = int(digits) * (-1 if text.startswith("-") else 1) * state.scale * state.unit
+    if abs(found) > FAR_MM:
+        raise InputError(f"A point lies {abs(found):.0f} mm away", where, "Check the units of the file")
+    return found
+
+
+def _move(state: _State, match: re.Match[str], steps: list[tuple[bool, Any]], where: str) -> None:
     from shapely.geometry import LineString
 
-    x = float(match.group(1)) * state.scale * state.unit if match.group(1) else state.x
-    y = float(match.group(2)) * state.scale * state.unit if match.group(2) else state.y
+    x, y = _place(match.group(1), state.x, state, where), _place(match.group(2), state.y, state, where)
     operation = match.group(3)
+    if state.region is None and operation in "13" and state.current not in state.apertures:
+        raise InputError("It draws before an aperture is chosen", where, "The file is damaged")
     if state.region is not None:
         if operation == "2":
             state.region.append([(x, y)])
         elif state.region:
             state.region[-1].append((x, y))
     elif operation == "1":
-        _, size = state.apertures[state.current]
+        template, size = state.apertures[state.current]
+        if template != "C":
+            raise InputError("Drawing with an aperture that is not round is not read", where, "Use a round one")
         steps.append((state.dark, LineString([(state.x, state.y), (x, y)]).buffer(size[0] / 2, quad_segs=16)))
     elif operation == "3":
         steps.append((state.dark, _flash(*state.apertures[state.current], x, y)))
@@ -173,6 +217,7 @@ def _paint(steps: list[tuple[bool, Any]]) -> Any:
     return image
 
 
+@own_words("drill file")
 def read_drill(text: str, name: str = "file") -> list[tuple[float, float, float]]:
     """Return (x, y, diameter) of each hole, mm. InputError with the line of what cannot be read."""
     tools: dict[int, float] = {}
@@ -182,16 +227,23 @@ def read_drill(text: str, name: str = "file") -> list[tuple[float, float, float]
         line = raw.split(";")[0].strip()
         if line == "INCH":
             unit = 25.4
-        elif match := re.match(r"^T0*(\d+)C([\d.]+)", line):
-            tools[int(match.group(1))] = float(match.group(2)) * unit
-        elif match := re.match(r"^T0*(\d+)$", line):
+        elif match := re.match(r"^T(\d{1,6})C(\d+(?:\.\d*)?|\.\d+)", line):
+            size = float(match.group(2)) * unit
+            if not 0 < size <= LARGEST_MM:
+                raise InputError(f"A drill of {size:g} mm cannot be", f"{name} line {number}", "The file is damaged")
+            tools[int(match.group(1))] = size
+        elif match := re.match(r"^T(\d{1,6})$", line):
             current = int(match.group(1))
             if current and current not in tools:
                 raise InputError(
                     f"Drill T{current} is used but not defined", f"{name} line {number}", "File is damaged"
                 )
-        elif match := re.match(r"^X([-+]?[\d.]+)Y([-+]?[\d.]+)$", line):
-            holes.append((float(match.group(1)) * unit, float(match.group(2)) * unit, tools[current]))
+        elif line.startswith(("X", "Y")):
+            holes.append(_hole(line, unit, tools.get(current), f"{name} line {number}"))
+            if len(holes) > MAX_STEPS:
+                raise InputError(f"There are over {MAX_STEPS:,} holes", name, "No two-layer board needs so many")
+        elif line.startswith(("R", "G85", "M25", "M97", "M98")):
+            raise InputError(f"“{line[:30]}” is not read", f"{name} line {number}", "Write each hole by itself")
         elif line == "M30":
             ended = True
     if not ended:
@@ -199,22 +251,57 @@ def read_drill(text: str, name: str = "file") -> list[tuple[float, float, float]
     return holes
 
 
+_HOLE = re.compile(r"^X([-+]?\d*\.\d+|[-+]?\d+\.)Y([-+]?\d*\.\d+|[-+]?\d+\.)$")
+
+
+def _hole(line: str, unit: float, size: float | None, where: str) -> tuple[float, float, float]:
+    match = _HOLE.match(line)
+    if match is None:
+        raise InputError(f"“{line[:30]}” is not read", where, "Holes are read as X1.25Y3.5, both with a point")
+    if size is None:
+        raise InputError("A hole comes before its drill is chosen", where, "The file is damaged")
+    x, y = float(match.group(1)) * unit, float(match.group(2)) * unit
+    if max(abs(x), abs(y)) > FAR_MM:
+        raise InputError("A hole lies more than 2 m away", where, "Check the units of the file")
+    return x, y, size
+
+
+@own_words("zip")
 def read_zip(data: bytes) -> dict[str, str]:
     """Return name -> text of the files in a fabrication zip.
 
-    InputError for something that is no zip, a path that leads outside, or a file too large to be one of ours.
+    InputError for something that is no zip, a path that leads outside, or more than a fabrication package holds: what
+    is unpacked is counted as it is read, whatever the zip says of itself.
     """
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
-    except zipfile.BadZipFile as error:
+        entries = archive.infolist()
+        if len(entries) > MAX_ENTRIES:
+            raise InputError(f"There are {len(entries)} files in it", "zip", "It is no fabrication package")
+        return _unpacked(archive, entries)
+    except (zipfile.BadZipFile, zlib.error, lzma.LZMAError, EOFError, NotImplementedError) as error:
         raise InputError("This is not a zip file, or it is damaged", "zip", "Write the package again") from error
-    found = {}
-    for entry in archive.infolist():
+
+
+def _unpacked(archive: zipfile.ZipFile, entries: list[zipfile.ZipInfo]) -> dict[str, str]:
+    found: dict[str, str] = {}
+    total = 0
+    for entry in entries:
         path = PurePosixPath(entry.filename)
-        if path.is_absolute() or ".." in path.parts:
+        if path.is_absolute() or ".." in path.parts or "\\" in entry.filename:
             raise InputError(f"{entry.filename} leads outside the zip", "zip", "Do not use this file")
-        if entry.file_size > MAX_FILE_BYTES:
-            raise InputError(f"{entry.filename} is too large", "zip", "It is no fabrication file")
-        if not entry.is_dir():
-            found[entry.filename] = archive.read(entry).decode("utf-8", errors="replace")
+        if entry.is_dir():
+            continue
+        if entry.flag_bits & 1:
+            raise InputError(f"{entry.filename} is locked by a password", "zip", "Unlock it first")
+        if entry.filename in found:
+            raise InputError(f"{entry.filename} is in it twice", "zip", "Do not use this file")
+        with archive.open(entry) as file:
+            text = file.read(MAX_FILE_BYTES + 1)
+        total += len(text)
+        if len(text) > MAX_FILE_BYTES or total > MAX_ZIP_BYTES:
+            raise InputError(
+                f"It unpacks to over {total // 1_000_000} MB, too large", "zip", "It is no fabrication package"
+            )
+        found[entry.filename] = text.decode("utf-8", errors="replace")
     return found

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 from dataclasses import dataclass
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.quantities import mm
+from zesty_trace.names import csv_text
 
 
 @dataclass(frozen=True)
@@ -36,22 +35,18 @@ def bill_of_materials(design: Design, catalogue: Catalogue, variant: str = "") -
 
 def bom_csv(design: Design, catalogue: Catalogue, variant: str = "") -> str:
     """Return the bill of materials as CSV."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(("count", "part", "value", "package", "refs"))
+    rows: list[tuple[object, ...]] = [("count", "part", "value", "package", "refs")]
     for line in bill_of_materials(design, catalogue, variant):
-        writer.writerow((line.count, line.title, line.value, line.package, " ".join(line.refs)))
-    return out.getvalue()
+        rows.append((line.count, line.title, line.value, line.package, " ".join(line.refs)))
+    return csv_text(rows)
 
 
 def centroid_csv(design: Design, catalogue: Catalogue, variant: str = "") -> str:
     """Return centre, turn and side of each surface-mount or through-hole part, mm and degrees."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(("ref", "value", "package", "x_mm", "y_mm", "rotation_deg", "side"))
+    rows = [("ref", "value", "package", "x_mm", "y_mm", "rotation_deg", "side")]
     for ref, part in design.fitted(variant).parts.items():
         spot = design.board.placements.get(ref)
         if spot and kind_of(design, catalogue, ref).assembled:
             x, y, turn = f"{mm(spot.x_nm):.4f}", f"{mm(spot.y_nm):.4f}", f"{spot.angle_mdeg / 1000:.1f}"
-            writer.writerow((ref, part.value, part.package, x, y, turn, spot.side))
-    return out.getvalue()
+            rows.append((ref, part.value, part.package, x, y, turn, spot.side))
+    return csv_text(rows)

@@ -13,7 +13,7 @@ from zesty_trace.errors import InputError
 
 
 class Target(msgspec.Struct, frozen=True, kw_only=True):
-    """One controller."""
+    """One controller. The flash is written in whole rows; `uid` is where each chip holds a number of its own, if it does."""
 
     name: str
     title: str
@@ -21,6 +21,11 @@ class Target(msgspec.Struct, frozen=True, kw_only=True):
     flash_start: int
     flash_bytes: int
     page_bytes: int
+    row_bytes: int = 4
+    ram_start: int = 0
+    ram_bytes: int = 0
+    uid_address: int = 0
+    uid_bytes: int = 0
 
     @property
     def flash_end(self) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
 from importlib.resources import files
 from pathlib import Path
@@ -9,6 +10,8 @@ from pathlib import Path
 import msgspec
 
 from zesty_trace.errors import InputError
+from zesty_trace.files import names_inside, read_inside, text_of
+from zesty_trace.names import check_text, shorten
 
 
 class SizeStep(msgspec.Struct, frozen=True):
@@ -61,8 +64,9 @@ def read_house(text: str, where: str) -> House:
     """Return the price sheet in `text`. InputError with file and field."""
     try:
         house = msgspec.convert(tomllib.loads(text), House)
-    except (tomllib.TOMLDecodeError, msgspec.ValidationError) as error:
+    except (tomllib.TOMLDecodeError, msgspec.ValidationError, ValueError, OverflowError, RecursionError) as error:
         raise InputError(f"The price sheet cannot be read: {error}", where, "Mend the field named") from error
+    _check_numbers(house, where)
     if list(house.quantities) != sorted(set(house.quantities)):
         raise InputError("quantities must rise", where, "Sort them, each once")
     for step in house.size_steps:
@@ -74,15 +78,60 @@ def read_house(text: str, where: str) -> House:
     return house
 
 
-def load_houses(own_folder: Path | None = None) -> list[House]:
-    """Return the shipped houses and those of `own_folder`; one of the same name replaces a shipped one."""
+MOST_DAYS, MOST_MONEY, MOST_MM, MOST_PIECES, MOST_ROWS = 365, 1e7, 2000.0, 1_000_000, 200
+
+
+def _check_numbers(house: House, where: str) -> None:
+    """Refuse prices, days, sizes and quantities that no sheet has. InputError names the field."""
+
+    def number(value: float, low: float, high: float, field: str) -> None:
+        if not low <= value <= high:
+            raise InputError(f"{field} = {value:g} cannot be", where, f"Between {low:g} and {high:g}")
+
+    check_text(house.name, f"{where}, name", 80)
+    if not house.name.strip() or not re.fullmatch(r"[A-Z]{3}", house.currency):
+        raise InputError("A house has a name and a currency of three letters", where, 'Such as currency = "EUR"')
+    number(house.setup, 0, MOST_MONEY, "setup")
+    number(house.working_days, 0, MOST_DAYS, "working_days")
+    number(house.max_width_mm, 1, MOST_MM, "max_width_mm")
+    number(house.max_height_mm, 1, MOST_MM, "max_height_mm")
+    number(house.stencil.cost, 0, MOST_MONEY, "stencil.cost")
+    number(house.stencil.days, 0, MOST_DAYS, "stencil.days")
+    rows = (house.quantities, house.layers, house.size_steps, house.colours, house.freight)
+    if any(len(r) > MOST_ROWS for r in rows):
+        raise InputError(f"A list has more than {MOST_ROWS} entries", where, "Shorten it")
+    if not house.quantities or not house.size_steps or not house.freight:
+        raise InputError("It needs quantities, size steps and a freight", where, "Add at least one of each")
+    for quantity in house.quantities:
+        number(quantity, 1, MOST_PIECES, "quantities")
+    for name, factor in house.layers.items():
+        number(factor, 0, 1000, f"layers.{shorten(name)}")
+    for step in house.size_steps:
+        for size in step.up_to_mm:
+            number(size, 1, MOST_MM, "size_steps.up_to_mm")
+        for price in step.per_batch:
+            number(price, 0, MOST_MONEY, "size_steps.per_batch")
+    for name, colour in house.colours.items():
+        number(colour.days, 0, MOST_DAYS, f"colours.{shorten(name)}.days")
+        number(colour.cost, 0, MOST_MONEY, f"colours.{shorten(name)}.cost")
+    for freight in house.freight:
+        check_text(freight.name, f"{where}, freight", 80)
+        number(freight.days, 0, MOST_DAYS, f"freight {shorten(freight.name)}: days")
+        number(freight.cost, 0, MOST_MONEY, f"freight {shorten(freight.name)}: cost")
+
+
+def load_houses(project: Path | None = None) -> list[House]:
+    """Return the shipped houses and those in the project's `houses`; one of the same name replaces a shipped one.
+
+    InputError for a sheet that cannot be read.
+    """
     houses = {}
     root = files("zesty_trace") / "data" / "houses"
     for entry in sorted(root.iterdir(), key=lambda e: e.name):
         house = read_house(entry.read_text("utf-8"), entry.name)
         houses[house.name] = house
-    if own_folder and own_folder.is_dir():
-        for path in sorted(own_folder.glob("*.toml")):
-            house = read_house(path.read_text("utf-8"), path.name)
-            houses[house.name] = house
+    for name in names_inside(project, "houses", ".toml") if project else ():
+        assert project is not None
+        house = read_house(text_of(read_inside(project, f"houses/{name}", "house"), name), name)
+        houses[house.name] = house
     return list(houses.values())

@@ -98,7 +98,7 @@ def crystal_load(ctx: Context) -> Iterator[Finding]:
     """Yield crystals without their two capacitors, or with ones that load them far from what they want."""
     for ref in ctx.design.parts:
         wanted = ctx.kind(ref).facts.get("load_f")
-        if not wanted:
+        if not wanted or wanted <= STRAY_F:  # less than the tracks have: no capacitors to work out
             continue
         nets = [ctx.net_of.get(Pin(ref, n), "") for n in ("1", "2")]
         caps = [sum(n.value for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground) for net in nets]

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 from dataclasses import dataclass
 
@@ -14,20 +12,19 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.quantities import leading_value
 from zesty_trace.core.schematic.sheet import Sheet
 from zesty_trace.errors import InputError
+from zesty_trace.names import csv_text
 
 SAME_VALUE = 0.001
 
 
 def netlist_csv(design: Design, catalogue: Catalogue) -> str:
     """Return one line for each connected pin: net, ref, pin number, pin name, kind, value."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(["net", "ref", "pin", "name", "kind", "value"])
+    rows = [["net", "ref", "pin", "name", "kind", "value"]]
     for net, pins in design.nets.items():
         for pin in pins:
             part = design.parts[pin.ref]
-            writer.writerow([net, pin.ref, pin.number, spec_of(design, catalogue, pin).name, part.kind, part.value])
-    return out.getvalue()
+            rows.append([net, pin.ref, pin.number, spec_of(design, catalogue, pin).name, part.kind, part.value])
+    return csv_text(rows)
 
 
 def netlist_json(design: Design, catalogue: Catalogue) -> str:

@@ -31,7 +31,7 @@ from zesty_trace.core.review.supply import decoupling
 from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.schematic.wiring_csv import value_problem
 from zesty_trace.core.schematic.words import expand, split_words
-from zesty_trace.errors import InputError
+from zesty_trace.errors import InputError, own_words
 
 NEW_PARTS = {
     "R": "resistor", "C": "ceramic_capacitor", "D": "led", "SW": "button", "F": "polyfuse", "L": "inductor",
@@ -39,6 +39,8 @@ NEW_PARTS = {
 }  # fmt: skip
 TAIL_WORDS = ("in", "only", "block", "note")
 _REF = re.compile(r"^([A-Za-z]{1,4})(\d{1,4})$")
+MOST_COPIED = 200
+MOST_LETTERS = 2000
 HELP = "Try: U3.P4 - R20 330 - D7 red - GND, or U5.ADR to 3V3"
 
 
@@ -57,7 +59,12 @@ class Spoken:
 
 def understand(sentence: str, design: Design, catalogue: Catalogue) -> Spoken:
     """Return what `sentence` would do. InputError naming the word that is not understood."""
-    after = say(sentence, design, catalogue)
+    if len(sentence) > MOST_LETTERS:
+        raise InputError(
+            f"The sentence has {len(sentence):,} letters", "sentence", f"Up to {MOST_LETTERS:,}: do it in steps"
+        )
+    with own_words("sentence"):
+        after = say(sentence, design, catalogue)
     return Spoken(after, tuple(describe_changes(design, after)))
 
 
@@ -217,6 +224,10 @@ class _Speaker:
         times = int(count) if count else len(targets)
         if not times:
             raise InputError("Say how often", "repeat", "Write: repeat Lamp x12, or: repeat Lamp on U4.Q0..Q11")
+        if times * len(refs) > MOST_COPIED:
+            raise InputError(
+                f"That would be {times * len(refs)} parts", "repeat", f"Up to {MOST_COPIED} at once: do it in steps"
+            )
         if targets and len(targets) != times:
             raise InputError(f"{times} times, but {len(targets)} pins", pins or "", "Make the two agree")
         if not targets:

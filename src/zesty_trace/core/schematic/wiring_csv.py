@@ -20,6 +20,7 @@ from zesty_trace.core.design.edits import NET_NAME
 from zesty_trace.core.design.model import Brief, Design, Part, Pin
 from zesty_trace.core.quantities import leading_value
 from zesty_trace.errors import InputError
+from zesty_trace.names import csv_text, from_csv_cell
 
 PART_COLUMNS = ("ref", "kind", "value", "package", "variants", "notes")
 OPTIONAL_COLUMNS = ("block",)
@@ -114,8 +115,12 @@ def with_own_supply(brief: Brief, parts: Mapping[str, Part], catalogue: Catalogu
 def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]) -> list[tuple[int, dict[str, str]]]:
     before = len(problems)
     text = text.lstrip("\ufeff")
-    reader = csv.reader(io.StringIO(text), delimiter=_delimiter(text), skipinitialspace=True)
-    table = [(reader.line_num, row) for row in reader if any(cell.strip() for cell in row)]
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(text), skipinitialspace=True)
+    try:
+        table = [(reader.line_num, row) for row in reader if any(cell.strip() for cell in row)]
+    except csv.Error as error:
+        problems.append(Problem(file, reader.line_num, needed[0], f"it is no table: {error}", "Save it as CSV again"))
+        return []
     if not table:
         problems.append(Problem(file, 1, needed[0], "the file is empty", f"Start it with: {','.join(needed)}"))
         return []
@@ -140,7 +145,7 @@ def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]
             )
             continue
         padded = [*cells, *[""] * (len(header) - len(cells))]
-        rows.append((line, {name: cell.strip() for name, cell in zip(header, padded, strict=True)}))
+        rows.append((line, {n: from_csv_cell(cell.strip()) for n, cell in zip(header, padded, strict=True)}))
     return rows
 
 
@@ -246,22 +251,16 @@ def _read_wiring(
 
 def export_parts(design: Design) -> str:
     """Return the parts table; importing it again gives the same parts."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow((*PART_COLUMNS, *OPTIONAL_COLUMNS))
+    rows: list[tuple[str, ...]] = [(*PART_COLUMNS, *OPTIONAL_COLUMNS)]
     for part in design.parts.values():
-        writer.writerow(
-            (part.ref, part.kind, part.value, part.package, " ".join(part.variants), part.notes, part.block)
-        )
-    return out.getvalue()
+        rows.append((part.ref, part.kind, part.value, part.package, " ".join(part.variants), part.notes, part.block))
+    return csv_text(rows)
 
 
 def export_wiring(design: Design) -> str:
     """Return the wiring table; importing it again gives the same nets."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(WIRING_COLUMNS)
+    rows: list[tuple[str, ...]] = [WIRING_COLUMNS]
     for name in sorted(design.nets):
-        writer.writerows((name, pin.ref, pin.number) for pin in design.nets[name])
-    writer.writerows((OPEN, pin.ref, pin.number) for pin in design.not_connected)
-    return out.getvalue()
+        rows += [(name, pin.ref, pin.number) for pin in design.nets[name]]
+    rows += [(OPEN, pin.ref, pin.number) for pin in design.not_connected]
+    return csv_text(rows)

@@ -16,6 +16,7 @@ from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say
 from zesty_trace.desktop.drawers.base import Drawer, wrapped
 from zesty_trace.desktop.drawers.timeline import say_hours
+from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.stations.base import WorkedOut, button, row
 from zesty_trace.errors import SolveError
 
@@ -163,7 +164,7 @@ class NumbersDrawer(Drawer):
     ) -> QTreeWidgetItem:  # fmt: skip
         item = QTreeWidgetItem(parent, [name, value, limit])
         for column in range(3):
-            item.setToolTip(column, how)
+            item.setToolTip(column, tip(how))
         for column in (1, 2):
             item.setTextAlignment(column, Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         item.setData(0, Qt.ItemDataRole.UserRole, (refs, nets))

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QTableWidgetIte
 from zesty_trace.core.design import group_edits
 from zesty_trace.core.design.model import Option
 from zesty_trace.desktop.drawers.base import Drawer, wrapped
+from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.stations.base import button, fit_height, label, row, table
 
 ALL = "Every part"
@@ -88,7 +89,7 @@ class OptionsDrawer(Drawer):
             for c, text in enumerate((option.name, " ".join(option.refs), ", ".join(option.needs))):
                 item = QTableWidgetItem(text)
                 item.setFlags(fixed)
-                item.setToolTip(f"{text}  {option.switch}" if c == 0 else text)
+                item.setToolTip(tip(f"{text}  {option.switch}" if c == 0 else text))
                 self.options.setItem(k, c, item)
             for c, variant in enumerate(design.variants, 3):
                 there = all(design.parts[r].fitted(variant) for r in option.refs if r in design.parts)

@@ -17,7 +17,8 @@ from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
-from zesty_trace.errors import EditError
+from zesty_trace.errors import EditError, ZestyError
+from zesty_trace.journey.batch import batch_of, book, provenance
 
 HOT = (
     "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of "
@@ -70,7 +71,6 @@ class AssemblyStation(Station):
         self.order.currentTextChanged.connect(self._set_school)
         self.table = table("", "Parts", "How", "Count")
         header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.table.cellClicked.connect(lambda r, _c: self.show_step(r))
         return card(row(label("Placing order", "heading"), None, self.variant, self.order), self.table)
@@ -149,12 +149,18 @@ class AssemblyStation(Station):
 
     def record(self) -> None:
         """Record every board of the batch as assembled that is not yet."""
-        batch = journey.batch_of(self.session.design)
-        records = self.session.records
-        serials = records.add_boards(batch.revision, batch.variant, range(1, batch.quantity + 1))
-        known = {b.serial for b in records.boards(batch.revision) if b.last("assembled")}
-        fresh = [s for s in serials if s not in known]
-        records.add_all(fresh, "assembled", f"{batch.variant or 'one variant'}, {self.session.design.build.alloy}")
+        design = self.session.design
+        batch = batch_of(design)
+        try:
+            records = self.session.records
+            serials = book(records, batch, batch.serials(records.boards()))
+            known = {b.serial for b in records.boards(batch.revision) if b.last("assembled")}
+            fresh = [s for s in serials if s not in known]
+            words = f"{batch.variant or 'one variant'}, {design.build.alloy}"
+            records.add_all(fresh, "assembled", words, data=provenance("person", design))
+        except ZestyError as error:
+            self.session.failed.emit(error)
+            return
         self.session.message.emit(f"{len(fresh)} boards recorded as assembled")
         self.session.records_changed.emit()
 

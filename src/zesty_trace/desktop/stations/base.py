@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import heapq
 from collections.abc import Callable
 from typing import Any
 
 from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
+    QComboBox,
     QFrame,
     QHBoxLayout,
+    QHeaderView,
     QLabel,
+    QLineEdit,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -20,7 +25,9 @@ from PySide6.QtWidgets import (
 
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
+from zesty_trace.desktop import plain
 from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.plain import Words
 from zesty_trace.desktop.session import Session
 
 
@@ -53,6 +60,16 @@ class Station(QWidget):
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
         return []
+
+    def flush(self) -> None:
+        """Take over what is typed and not yet entered: lines and numbers as if the cursor had left them."""
+        for spin in self.findChildren(QAbstractSpinBox):
+            if spin.lineEdit().isModified():
+                spin.interpretText()
+                spin.editingFinished.emit()
+        for line in self.findChildren(QLineEdit):
+            if line.isModified() and not isinstance(line.parent(), QAbstractSpinBox | QComboBox):
+                line.editingFinished.emit()
 
     def show_finding(self, finding: Finding) -> None:
         """Show where a finding is."""
@@ -134,7 +151,7 @@ class WorkedOut:
 
 def label(text: str = "", name: str = "", wrap: bool = False) -> QLabel:
     """Return a label with an object name for the style sheet."""
-    made = QLabel(text)
+    made = Words(text)
     made.setObjectName(name)
     made.setWordWrap(wrap)
     return made
@@ -145,7 +162,7 @@ def button(text: str, run: Callable[[], object], primary: bool = False, tip: str
     made = QPushButton(text)
     if primary:
         made.setObjectName("primary")
-    made.setToolTip(tip)
+    made.setToolTip(plain.tip(tip))
     made.clicked.connect(lambda _checked=False: run())
     return made
 
@@ -198,11 +215,47 @@ def fit_height(widget: QTableWidget, most: int = 8) -> None:
     widget.setFixedHeight(max(high, 72))
 
 
+WIDEST_PX = 460
+LOOKED_AT = 60  # rows by which a column's width is judged
+
+
+def fit_columns(widget: QTableWidget, rows: list[list[str]]) -> None:
+    """Make columns that are not stretched as wide as their text; of a long table the longest texts are looked at.
+
+    Headers that fit themselves to their contents measure every cell at every change: a table of a thousand boards would
+    take minutes.
+    """
+    head = widget.horizontalHeader()
+    metrics = widget.fontMetrics()
+    last = widget.columnCount() - 1
+    for c in range(widget.columnCount()):
+        if head.sectionResizeMode(c) == QHeaderView.ResizeMode.Stretch or (c == last and head.stretchLastSection()):
+            continue
+        longest = heapq.nlargest(LOOKED_AT, (row[c] for row in rows if c < len(row)), key=len)
+        title = widget.horizontalHeaderItem(c)
+        wide = max((metrics.horizontalAdvance(t) for t in longest), default=0)
+        wide = max(wide, metrics.horizontalAdvance(title.text()) if title else 0)
+        head.resizeSection(c, min(WIDEST_PX, wide + 26))
+
+
 def fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...] = ()) -> None:
     """Fill a table; columns in `numbers` are right-aligned."""
-    widget.setRowCount(len(rows))
+    widget.setUpdatesEnabled(False)
+    try:
+        _fill(widget, rows, numbers)
+        fit_columns(widget, rows)
+    finally:
+        widget.setUpdatesEnabled(True)
+
+
+def _fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...]) -> None:
+    if widget.rowCount() != len(rows):
+        widget.setRowCount(len(rows))
     for r, cells in enumerate(rows):
         for c, text in enumerate(cells):
+            known = widget.item(r, c)
+            if known is not None and known.text() == text and known.foreground().style() == Qt.BrushStyle.NoBrush:
+                continue
             item = QTableWidgetItem(text)
             if c in numbers:
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

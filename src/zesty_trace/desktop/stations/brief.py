@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtCore import QDate, Qt
 from PySide6.QtWidgets import (
+    QAbstractSpinBox,
     QDateEdit,
     QDoubleSpinBox,
     QFormLayout,
@@ -24,6 +25,7 @@ from zesty_trace.core.design.model import Design, TemplateHole
 from zesty_trace.core.quantities import mm, nm, parse_length_nm, parse_value
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.desktop.stations.brief_import import ImportCard
 from zesty_trace.desktop.stations.brief_measured import MeasuredCard
@@ -41,6 +43,7 @@ class BriefStation(Station):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(14)
         self._loading = False
+        self._shown: dict[str, object] = {}
         outer.addWidget(self._facts(), 5)
         outer.addWidget(self._prototype(), 6)
 
@@ -149,10 +152,11 @@ class BriefStation(Station):
         d = self.session.design
         b = d.brief
         self._loading = True
+        self._shown = {}
         self.name.setText(d.name)
         self.purpose.setText(b.purpose)
         self.purpose.setCursorPosition(0)
-        self.purpose.setToolTip(b.purpose)
+        self.purpose.setToolTip(tip(b.purpose))
         self.quantity.setValue(b.quantity)
         self.needed.setDate(QDate.fromString(b.needed_by, "yyyy-MM-dd") if b.needed_by else QDate.currentDate())
         for spin, value in (
@@ -161,12 +165,16 @@ class BriefStation(Station):
             (self.height, mm(b.case_height_nm)), (self.depth, mm(b.case_depth_nm)),
         ):  # fmt: skip
             spin.setValue(value)
-        self._loading = False
         loose = len(unaccounted_pins(d, self.session.catalogue))
         self.tables.show_totals(len(d.parts), len(d.nets), loose)
         self.measured.pull()
         self.options.setText(b.options_wanted)
-        self.facts.setPlainText("\n".join(f"{k}: {v}" for k, v in b.facts.items()))
+        facts = "\n".join(f"{k}: {v}" for k, v in b.facts.items())
+        if facts != self.facts.toPlainText():
+            self.facts.setPlainText(facts)
+        self.facts.document().setModified(False)
+        self._shown = self._typed()
+        self._loading = False
         self.template.blockSignals(True)
         fill(
             self.template,
@@ -223,22 +231,42 @@ class BriefStation(Station):
             return
         self.session.do("Template changed", lambda d: edits.set_brief(d, template=tuple(holes)))
 
-    def _push(self) -> None:
-        if self._loading:
-            return
-        facts = {
+    def flush(self) -> None:
+        """Take over what is typed: lines, numbers and facts."""
+        for spin in self.findChildren(QAbstractSpinBox):
+            spin.interpretText()
+        self._push()
+        if self.facts.document().isModified():
+            self._facts_changed()
+
+    def _typed(self) -> dict[str, object]:
+        """Return what the fields say now, by the name of the brief's field."""
+        return {
+            "name": self.name.text(),
             "purpose": self.purpose.text(), "options_wanted": self.options.text(), "quantity": self.quantity.value(),
             "needed_by": self.needed.date().toString("yyyy-MM-dd"), "budget_eur": self.budget.value(),
             "supply_v": self.supply.value(), "supply_limit_a": self.limit.value(), "ambient_c": self.ambient.value(),
             "humidity_pct": self.humidity.value(), "case_width_nm": nm(self.width.value()),
             "case_height_nm": nm(self.height.value()), "case_depth_nm": nm(self.depth.value()),
         }  # fmt: skip
-        name = self.name.text()
+
+    def _push(self) -> None:
+        """Take over the fields that differ from what was shown: the others keep what fields cannot show."""
+        if self._loading:
+            return
+        typed = self._typed()
+        changed = {k: v for k, v in typed.items() if self._shown.get(k) != v}
+        if not changed:
+            return
+        self._shown = typed
 
         def edit(design: Design) -> Design:
-            return edits.set_brief(edits.set_name(design, name), **facts)
+            if "name" in changed:
+                design = edits.set_name(design, str(changed["name"]))
+            return edits.set_brief(design, **{k: v for k, v in changed.items() if k != "name"})
 
-        self.session.do("Brief changed", edit)
+        if not self.session.do("Brief changed", edit):
+            self._shown = {k: v for k, v in self._shown.items() if k not in changed}
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""

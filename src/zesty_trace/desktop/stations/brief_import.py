@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 from zesty_trace import journey
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.schematic.import_repair import Preview, Unknown, preview_import
+from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.stations.base import button, card, fit_height, label, row, table
 from zesty_trace.errors import StoreError, ZestyError
@@ -122,7 +123,7 @@ class ImportCard(QWidget):
         catalogue = self.session.catalogue
         self.unknown.setItem(number, 0, QTableWidgetItem(unknown.word))
         used = QTableWidgetItem(" ".join(unknown.refs))
-        used.setToolTip(used.text())
+        used.setToolTip(tip(used.text()))
         self.unknown.setItem(number, 1, used)
         box = QComboBox()
         box.setAccessibleName(f"Kind of {unknown.word}")

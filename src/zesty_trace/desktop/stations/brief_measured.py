@@ -91,7 +91,6 @@ class MeasuredCard(QWidget):
             where = f"{m.where} {verb}" if m.what == "current" else f"{verb} {m.where}"
             rows.append([where, m.state or WORST, say(m.value, c.unit), model, off])
         fill(self.table, rows, (2, 3))
-        self.table.resizeColumnsToContents()
         fit_height(self.table, 5)
 
     def add(self) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import shutil
 from pathlib import Path
 from typing import Any
 
@@ -13,16 +12,26 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QHeaderView, 
 from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import ImageSpec
-from zesty_trace.core.firmware.image import Image, fit_findings, read_image
+from zesty_trace.core.findings import Severity
+from zesty_trace.core.firmware.image import Image, fit_findings, parse_image
 from zesty_trace.core.firmware.targets import Target, find_target, shipped_targets
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.devices.usart_bootloader import open_port
-from zesty_trace.errors import InputError, ZestyError
+from zesty_trace.errors import InputError, StoreError, ZestyError
+from zesty_trace.files import read_given, write_inside
+from zesty_trace.journey import controller_findings
+from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real
+from zesty_trace.journey.flashing import flash_board, flash_job, flash_simulated
+from zesty_trace.names import check_name
+from zesty_trace.store.board import BoardRecord, Standing
 
 FAULTS = {"a good target": "none", "one that is silent": "silent", "one of another kind": "identity",
-          "one that drops off": "drop", "one with a bad bit": "bits"}  # fmt: skip
+          "one that drops off": "drop", "one with a bad bit": "bits", "one that is read-protected": "protected"}  # fmt: skip
+
+
+STAND_IN = "stand-in"
 
 
 class MemoryBar(QWidget):
@@ -86,6 +95,10 @@ class FlashStation(Station):
         outer.addWidget(self._batch_card(), 6)
         self.image: Image | None = None
         self.target_found: Target | None = None
+        self._flashing = False
+        self._waiting: list[
+            str
+        ] = []  # at a real port: the boards of the batch that are still to come, the next one first
 
     def _image_card(self) -> QWidget:
         self.file = label("", "heading", True)
@@ -112,8 +125,9 @@ class FlashStation(Station):
         self.fault.addItems(list(FAULTS))
         self.fault.setToolTip("What the stand-in target pretends to be")
         self.steps = label(
-            "Boot mode: hold BOOT, tap RESET, let BOOT go. The stand-in is a separate program behind the same serial "
-            "protocol; a real controller that speaks it answers too.", "muted", True,
+            "Boot mode: hold BOOT, tap RESET, let BOOT go. At a real port one board is flashed at a time, the next is asked "
+            "for, and a chip that was in before is refused. The stand-in is a separate program; its boards are marked "
+            "simulated and never mix with real ones.", "muted", True,
         )  # fmt: skip
         return card(
             label("The programmer", "heading"), row(label("Port"), self.port, None),
@@ -122,9 +136,9 @@ class FlashStation(Station):
 
     def _batch_card(self) -> QWidget:
         self.left_count = label("", "big")
+        self.ask = label("", "ask", True)
         self.table = table("Serial", "Result", "What")
         header = self.table.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
         self.one_button = button("Flash this board", self.flash_one, True, "Ctrl+B")
         self.all_button = button("Flash all that are left", self.flash_all)
@@ -132,7 +146,7 @@ class FlashStation(Station):
         self.serial.setMaximumWidth(110)
         self.serial.setAccessibleName("Serial number")
         return card(
-            row(self.left_count, label("boards left to flash", "muted"), None),
+            row(self.left_count, label("boards left to flash", "muted"), None), self.ask,
             row(label("Next"), self.serial, self.one_button, self.all_button, None), self.table,
         )  # fmt: skip
 
@@ -168,8 +182,9 @@ class FlashStation(Station):
             self.ranges,
             [[f"0x{s.address:08X}", f"0x{s.end - 1:08X}", f"{len(s.data):,}"] for s in self.image.segments], (2,),
         )  # fmt: skip
-        findings = fit_findings(self.image, self.target_found)
-        bad = [f for f in findings if f.severity == 0]
+        d, catalogue = self.session.design, self.session.catalogue
+        findings = [*controller_findings(d, catalogue), *fit_findings(self.image, self.target_found)]
+        bad = [f for f in findings if f.severity <= Severity.FIX]
         self.fit.setObjectName("bad" if bad else "good")
         self.fit.style().polish(self.fit)
         self.fit.setText(" ".join(f"{f.title}. {f.detail}" for f in bad or findings))
@@ -177,43 +192,55 @@ class FlashStation(Station):
     def _ports(self) -> None:
         from serial.tools import list_ports
 
-        names = ["stand-in", *(p.device for p in list_ports.comports())]
+        names = [STAND_IN, *(p.device for p in list_ports.comports())]
         if [self.port.itemText(k) for k in range(self.port.count())] != names:
-            text = self.port.currentText() or "stand-in"
+            text = self.port.currentText() or STAND_IN
             self.port.clear()
             self.port.addItems(names)
             self.port.setCurrentText(text)
 
+    def _boards(self) -> dict[str, BoardRecord]:
+        return {b.serial: b for b in self.session.boards(self.session.design.revision)}
+
     def left(self) -> list[str]:
-        """Return serial numbers of the batch that hold no verified image yet."""
-        batch = journey.batch_of(self.session.design)
-        boards = {b.serial: b for b in self.session.records.boards(batch.revision)}
-
-        def open_(serial: str) -> bool:
-            event = boards[serial].last("flashed") if serial in boards else None
-            return event is None or event.verdict != "pass"
-
-        return [s for s in batch.serials() if open_(s)]
+        """Return serial numbers of the batch that do not hold the image chosen now, verified."""
+        boards = self._boards()
+        sha = self.image.sha256 if self.image else ""
+        batch = batch_of(self.session.design).serials(boards.values())
+        return [s for s in batch if s not in boards or boards[s].content(sha).verdict != "pass"]
 
     def _show_batch(self) -> None:
-        batch = journey.batch_of(self.session.design)
-        boards = {b.serial: b for b in self.session.records.boards(batch.revision)}
+        boards = self._boards()
+        sha = self.image.sha256 if self.image else ""
         rows = []
-        for serial in batch.serials():
-            event = boards[serial].last("flashed") if serial in boards else None
-            rows.append([serial, event.verdict if event else "—", event.summary if event else "not flashed yet"])
+        for serial in batch_of(self.session.design).serials(boards.values()):
+            content = boards[serial].content(sha) if serial in boards else Standing("open", "not flashed yet")
+            rows.append([serial, content.words if content.verdict != "open" else "—", content.why])
         fill(self.table, rows)
         left = self.left()
         self.left_count.setText(str(len(left)))
         if self.serial.text() not in left:
             self.serial.setText(left[0] if left else "")
-        ready = self.image is not None
-        self.one_button.setEnabled(ready and bool(left))
+        ready = self.image is not None and not self._flashing
+        self.one_button.setEnabled(ready and bool(rows))
         self.all_button.setEnabled(ready and bool(left))
+        self._show_waiting()
+
+    def _show_waiting(self) -> None:
+        """Say which board is asked for next at a real port."""
+        if self._waiting and not self._flashing:
+            self.ask.setText(f"Take the board out. Put {self._waiting[0]} in, in its boot mode, then press Ctrl+B.")
+            self.one_button.setText(f"{self._waiting[0]} is in: flash it")
+        else:
+            self.ask.setText("")
+            self.one_button.setText("Flash this board")
+        self.ask.setVisible(bool(self.ask.text()))
 
     def choose(self) -> None:
         """Ask for an image file."""
-        path, _ = QFileDialog.getOpenFileName(self, "Choose an image", "", "Images (*.hex *.ihex *.bin);;All (*)")
+        path, _ = QFileDialog.getOpenFileName(
+            self, "Choose an image", "", "Images (*.hex *.ihex *.bin *.s19 *.srec *.elf);;All (*)"
+        )
         if path:
             self.take_image(Path(path))
 
@@ -221,12 +248,16 @@ class FlashStation(Station):
         """Copy an image into the project and use it; a damaged one is refused and nothing changes."""
         target = find_target(self.target.currentText())
         try:
-            read_image(path, target.flash_start)
-            folder = self.session.path / "firmware"
-            if path.resolve().parent != folder.resolve():
-                shutil.copy2(path, folder / path.name)
-        except (ZestyError, OSError) as error:
+            check_name(path.name, "file name", str(path))
+            data = read_given(path, "image")
+            parse_image(data, path.name, target.flash_start)
+            if path.resolve() != (self.session.path / "firmware" / path.name).resolve():
+                write_inside(self.session.path, f"firmware/{path.name}", data)
+        except ZestyError as error:
             self.session.failed.emit(error)
+            return
+        except OSError as error:
+            self.session.failed.emit(StoreError(f"Could not copy it: {error.strerror}", str(path), "Check the folder"))
             return
         spec = ImageSpec(file=path.name, target=target.name)
         self.session.do(f"Image {path.name}", lambda d: edits.set_images(d, [spec]))
@@ -237,22 +268,45 @@ class FlashStation(Station):
             self.session.do(f"Target {name}", lambda d: edits.set_images(d, images))
 
     def flash_one(self) -> None:
-        """Flash the board named in the field."""
-        if self.serial.text():
-            self._flash([self.serial.text()])
+        """Flash the board named in the field; while a batch is under way, the one that was asked for."""
+        if self._waiting:
+            self.serial.setText(self._waiting[0])
+        boards = self._boards()
+        try:
+            serial = chosen_serial(self.serial.text(), batch_of(self.session.design), boards.values())
+        except ZestyError as error:
+            self.session.failed.emit(error)
+            return
+        self._flash([serial])
 
     def flash_all(self) -> None:
-        """Flash every board of the batch that is left."""
-        self._flash(self.left())
+        """Flash every board that is left. At a real port one at a time: the next is asked for."""
+        left = self.left()
+        if self._simulated:
+            self._flash(left)
+        else:
+            self._waiting = left
+            self.flash_one()
+
+    @property
+    def _simulated(self) -> bool:
+        return self.port.currentText().strip() in ("", STAND_IN)
 
     def _flash(self, serials: list[str]) -> None:
-        image, target = self.image, self.target_found
-        if image is None or target is None or not serials:
+        design, session = self.session.design, self.session
+        if not serials or self._flashing:
             return
-        batch = journey.batch_of(self.session.design)
-        records = self.session.records
-        records.add_boards(batch.revision, batch.variant, (int(s.rsplit("-", 1)[-1]) for s in serials))
-        port, fault = self.port.currentText(), FAULTS[self.fault.currentText()]
+        port, fault, simulated = self.port.currentText().strip(), FAULTS[self.fault.currentText()], self._simulated
+        try:
+            job = flash_job(design, session.catalogue, session.path)
+            records = session.records
+            book(records, batch_of(design), serials)
+            if simulated:
+                refuse_simulated_on_real(records, serials)
+        except ZestyError as error:
+            session.failed.emit(error)
+            return
+        self._flashing = True
 
         def work(report: Any) -> int:
             for k, serial in enumerate(serials):
@@ -260,22 +314,27 @@ class FlashStation(Station):
                 def part(share: float, text: str, k: int = k, serial: str = serial) -> bool:
                     return bool(report((k + share) / len(serials), f"{serial}: {text}"))
 
-                if port == "stand-in":
-                    journey.flash_simulated(image, target, serial, records, fault, part)
+                if simulated:
+                    flash_simulated(job, serial, records, fault, part)
                 else:
-                    journey.flash_board(open_port(port), port, image, target, serial, records, part)
+                    flash_board(open_port(port), port, job, serial, records, "real", part)
             return len(serials)
 
         def failed(error: Any) -> None:
-            self.session.records_changed.emit()
+            self._flashing = False
+            self._waiting = []
+            session.records_changed.emit()
             if error is not None:
-                self.session.failed.emit(error)
+                session.failed.emit(error)
 
         def done(count: int) -> None:
-            self.session.message.emit(f"{count} flashed, read back and verified")
-            self.session.records_changed.emit()
+            self._flashing = False
+            self._waiting = [s for s in self._waiting if s not in serials]
+            said = " on stand-in targets: simulated" if simulated else ""
+            session.message.emit(f"{count} flashed, read back and verified{said}")
+            session.records_changed.emit()
 
-        self.session.jobs.start("Flashing", work, done, failed)
+        session.jobs.start("Flashing", work, done, failed)
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""

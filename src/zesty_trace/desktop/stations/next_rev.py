@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QColor
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QLineEdit, QListWidget, QListWidgetItem, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
+from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
-from zesty_trace.errors import StoreError
+from zesty_trace.errors import StoreError, ZestyError
+from zesty_trace.journey.batch import batch_of, book, chosen_serial, provenance
+from zesty_trace.store.board import BoardEvent, BoardRecord
 
 ROAD = ("assembled", "flashed", "measured", "reworked")
 
@@ -34,7 +37,6 @@ class NextRevStation(Station):
         self.yield_words = label("", "muted")
         self.road = table("Serial", *(w.capitalize() for w in ROAD), "Last word")
         header = self.road.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         header.setStretchLastSection(True)
         self.road.cellClicked.connect(lambda r, _c: self._pick(self.road.item(r, 0).text()))
         self.serial = QLineEdit()
@@ -69,30 +71,31 @@ class NextRevStation(Station):
     def pull(self) -> None:
         """Show the records and the change list."""
         d = self.session.design
-        batch = journey.batch_of(d)
-        boards = {b.serial: b for b in self.session.records.boards(d.revision)}
+        boards = {b.serial: b for b in self.session.boards(d.revision)}
         rows = []
-        for serial in batch.serials():
+        for serial in batch_of(d).serials(boards.values()):
             board = boards.get(serial)
             cells = [serial]
             for kind in ROAD:
-                event = board.last(kind) if board else None
-                cells.append((event.verdict or "yes") if event else "—")
-            cells.append(board.events[-1].summary if board and board.events else "nothing yet")
+                kinds = ("flashing", "flashed") if kind == "flashed" else (kind,)
+                event = board.last(*kinds) if board else None
+                cells.append(self._word(board, kind, event))
+            cells.append(board.events[-1].words if board and board.events else "nothing yet")
             rows.append(cells)
         fill(self.road, rows)
         for r, cells in enumerate(rows):
-            self.road.item(r, 5).setToolTip(cells[5])
-        self.road.resizeRowsToContents()
+            self.road.item(r, 5).setToolTip(tip(cells[5]))
         t = theme.current()
         for r, cells in enumerate(rows):
             for c, text in enumerate(cells[1:5], 1):
-                if text in ("pass", "yes", "fail"):
-                    self.road.item(r, c).setForeground(QColor(t.stop if text == "fail" else t.lime))
-        passed = sum(b.verdict == "pass" for b in boards.values())
-        measured = sum(b.verdict != "open" for b in boards.values())
+                if text.partition(",")[0] in ("pass", "yes", "fail"):
+                    self.road.item(r, c).setForeground(QColor(t.stop if text.startswith("fail") else t.lime))
+        standings = [b.standing() for b in boards.values()]
+        passed = sum(s.verdict == "pass" for s in standings)
+        measured = sum(s.verdict != "open" for s in standings)
+        mark = ", simulated" if any(s.simulated for s in standings) else ""
         self.yield_label.setText(f"{passed / measured:.0%}" if measured else "—")
-        self.yield_words.setText(f"yield of rev {d.revision}: {passed} of {measured} measured boards passed")
+        self.yield_words.setText(f"yield of rev {d.revision}: {passed} of {measured} measured boards passed{mark}")
         self.list.blockSignals(True)
         self.list.clear()
         for note in d.changes:
@@ -107,6 +110,28 @@ class NextRevStation(Station):
             f"Rev {after} starts as a copy of rev {d.revision}. The records of rev {d.revision} stay; its design is kept as "
             f"design-rev-{d.revision}.json."
         )
+
+    @staticmethod
+    def _word(board: BoardRecord | None, kind: str, event: BoardEvent | None) -> str:
+        """Return how far the board is with one thing."""
+        if board is None or event is None:
+            return "—"
+        if kind == "flashed":
+            return board.content().words
+        if kind == "measured":
+            return board.standing().words
+        return event.verdict or "yes"
+
+    def keep_state(self, settings: QSettings) -> None:
+        """Remember what is typed and not yet entered."""
+        settings.setValue(f"draft/{self.session.path}", [self.note.text(), self.serial.text(), self.rework.text()])
+
+    def restore_state(self, settings: QSettings) -> None:
+        """Bring back what was typed."""
+        kept = settings.value(f"draft/{self.session.path}", [])
+        if isinstance(kept, list) and len(kept) == 3:
+            for field, text in zip((self.note, self.serial, self.rework), kept, strict=True):
+                field.setText(str(text or ""))
 
     def _pick(self, serial: str) -> None:
         self.serial.setText(serial)
@@ -123,8 +148,8 @@ class NextRevStation(Station):
         d = self.session.design
         known = {c.text for c in d.changes}
         found = [
-            f"{b.serial}: {b.last('measured').summary}"  # type: ignore[union-attr]
-            for b in self.session.records.boards(d.revision)
+            f"{b.serial}: {b.last('measured').words}"  # type: ignore[union-attr]
+            for b in self.session.boards(d.revision)
             if b.verdict == "fail"
         ]
 
@@ -139,8 +164,12 @@ class NextRevStation(Station):
     def add_rework(self) -> None:
         """Record what was done to a board."""
         try:
-            self.session.records.add(self.serial.text().strip(), "reworked", self.rework.text().strip() or "reworked")
-        except StoreError as error:
+            d = self.session.design
+            serial = chosen_serial(self.serial.text(), batch_of(d), self.session.boards(d.revision))
+            book(self.session.records, batch_of(d), [serial])
+            words = self.rework.text().strip() or "reworked"
+            self.session.records.add(serial, "reworked", words, data=provenance("person", d))
+        except ZestyError as error:
             self.session.failed.emit(error)
             return
         self.rework.clear()

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, 
 
 from zesty_trace import journey
 from zesty_trace.core.design import edits
-from zesty_trace.core.fabrication.package import write_package
+from zesty_trace.core.fabrication.package import keep_package
 from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
 from zesty_trace.core.fabrication.tables import bill_of_materials
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
@@ -21,6 +21,7 @@ from zesty_trace.desktop.board_painter import shape_path
 from zesty_trace.desktop.canvas import Canvas
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
 from zesty_trace.errors import InputError
+from zesty_trace.files import read_inside
 
 VIEWS = {
     "Top, all layers": ("copper-top.gbr", "mask-top.gbr", "silk-top.gbr"),
@@ -110,7 +111,6 @@ class OrderStation(Station):
         self.colour.addItems(COLOURS)
         self.colour.currentTextChanged.connect(self._set_colour)
         self.offers = table("House, freight", "Boards", "Total, EUR", "Here on", "Note")
-        self.offers.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.offers.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         return card(
             row(label("Boards and stencil", "heading"), None, label("Colour"), self.colour), self.summary, self.offers
@@ -118,7 +118,6 @@ class OrderStation(Station):
 
     def _parts(self) -> QWidget:
         self.bom = table("Count", "Part", "Value", "Package")
-        self.bom.horizontalHeader().setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.bom.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.bom_title = label("Parts to buy", "heading")
         return card(self.bom_title, self.bom)
@@ -140,7 +139,7 @@ class OrderStation(Station):
     def _pull_offers(self) -> None:
         d = self.session.design
         try:
-            offers = journey.offers_for(d, self.session.today, self.session.path / "houses")
+            offers = journey.offers_for(d, self.session.today, self.session.path)
         except InputError as error:
             self.summary.setText(str(error))
             fill(self.offers, [])
@@ -175,14 +174,14 @@ class OrderStation(Station):
 
     def write(self) -> None:
         """Write the zip, as a job, then read it back."""
-        design, catalogue, folder = self.session.design, self.session.catalogue, self.session.path / "fabrication"
+        design, catalogue, folder = self.session.design, self.session.catalogue, self.session.path
 
         def done(path: Path) -> None:
             self.session.message.emit(f"Wrote fabrication/{path.name}")
             self._read_of = None
             self.session.records_changed.emit()
 
-        self.session.jobs.start("Writing files", lambda report: write_package(design, catalogue, folder), done)
+        self.session.jobs.start("Writing files", lambda report: keep_package(design, catalogue, folder), done)
 
     def _read(self) -> None:
         path = self.session.zip_path()
@@ -197,7 +196,7 @@ class OrderStation(Station):
         self._read_of = stamp
 
         def work(report: object) -> tuple[dict[str, QPainterPath], list[tuple[float, float, float]], int]:
-            files = read_zip(path.read_bytes())
+            files = read_zip(read_inside(path.parents[1], f"fabrication/{path.name}", "archive"))
             images = {n: shape_path(read_gerber(t, n).shape) for n, t in files.items() if n.endswith(".gbr")}
             holes = [h for n, t in files.items() if n.endswith(".xnc") for h in read_drill(t, n)]
             return images, holes, len(files)

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QMenu
 from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
 from zesty_trace.desktop.sheet_host import Drawn, SheetHost
 from zesty_trace.errors import StoreError, ZestyError
-from zesty_trace.store.project import write_atomically
+from zesty_trace.files import write_given
 
 if TYPE_CHECKING:
     from zesty_trace.desktop.sheet_output import PrintedPage
@@ -86,7 +86,7 @@ def export_netlist(station: SheetHost, kind: str, path: Path | None = None) -> N
     path = path or _ask(station, f"{_stem(station)}-netlist.{kind}", f"{kind.upper()} (*.{kind})")
     if path:
         text = write(station.session.design, station.session.catalogue)
-        _told(station, path, lambda: write_atomically(path, text.encode()))
+        _told(station, path, lambda: write_given(path, text.encode()))
 
 
 def _told(station: SheetHost, path: Path, write: Callable[[], object]) -> None:

@@ -5,65 +5,63 @@ No interface code. Each function takes values and returns values; devices are re
 
 from __future__ import annotations
 
-import tempfile
 import tomllib
 from collections.abc import Iterable, Mapping
-from contextlib import ExitStack
-from dataclasses import dataclass
 from datetime import date, timedelta
 from importlib.resources import files
 from pathlib import Path
 
 from zesty_trace.core.assembly import oven, profiles
-from zesty_trace.core.bench.plan import BenchPlan, make_plan
-from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
-from zesty_trace.core.bench.simulated import demo_faults
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind, shipped, with_user_parts
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped, with_user_parts
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole, to_json
 from zesty_trace.core.findings import Finding, Mend, Severity, with_acceptance
-from zesty_trace.core.firmware.image import Image, fit_findings, pages_of, read_image
+from zesty_trace.core.firmware.image import Image, fit_findings, image_inside
 from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.ordering.houses import load_houses
 from zesty_trace.core.ordering.quote import Offer, order_findings, order_of, parse_date, quote
-from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm, nm
 from zesty_trace.core.review.prototype import prototype_findings
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.wiring_csv import import_prototype, own_supply_v
-from zesty_trace.devices.instruments import ScpiBench
-from zesty_trace.devices.usart_bootloader import Bootloader, Link, blocks_of, flash_image, open_port
-from zesty_trace.errors import DeviceError, EditError, InputError, StoreError, ZestyError
-from zesty_trace.standins.instruments import fault_argument
-from zesty_trace.standins.launch import running
+from zesty_trace.core.schematic.wiring_csv import import_prototype, own_supply_v, value_problem
+from zesty_trace.errors import EditError, InputError, StoreError, ZestyError
+from zesty_trace.files import names_inside, read_given, read_inside, text_of, write_given, write_inside
+from zesty_trace.names import check_name
 from zesty_trace.stations import DEMOS, STATIONS
+from zesty_trace.store.board import BoardRecord, Wanted
 from zesty_trace.store.own import own_parts_path
-from zesty_trace.store.project import ProjectFolder, write_atomically
-from zesty_trace.store.records import BoardRecord, Records, serial_number
+from zesty_trace.store.project import ProjectFolder
 
 DEMO = "proofing"
+DEMO_MARK = ".zesty-trace-demo"
 
 
 def project_catalogue(folder: Path | None) -> Catalogue:
     """Return the shipped catalogue with the user's own part kinds, and over them those that travel in the project."""
-    return with_user_parts(shipped(), own_parts_path(), *([folder / "parts"] if folder else []))
+    own = own_parts_path()
+    places = [(own.parent, own.name), *([(folder, "parts")] if folder else [])]
+    return with_user_parts(shipped(), *(p for p in places if p[0].is_dir()))
 
 
 def keep_kind(kind: Kind, folder: Path) -> Path:
     """Keep a kind of the user's in their own folder and in the project. StoreError if it cannot be written."""
     from zesty_trace.core.catalogue.make_part import write_kind
 
-    data = write_kind(kind).encode()
-    for place in (own_parts_path(), folder / "parts"):
-        try:
-            place.mkdir(parents=True, exist_ok=True)
-            write_atomically(place / f"{kind.id}.toml", data)
-        except OSError as error:
-            raise StoreError(
-                f"Could not keep {kind.id}: {error.strerror}", str(place), "Check the folder's rights"
-            ) from error
+    check_name(kind.id, "kind", "part kind")
+    data, own = write_kind(kind).encode(), own_parts_path()
+    try:
+        own.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(parents=True, exist_ok=True)
+        write_given(own / f"{kind.id}.toml", data)
+        write_inside(folder, f"parts/{kind.id}.toml", data)
+    except OSError as error:
+        if isinstance(error, StoreError):
+            raise
+        raise StoreError(
+            f"Could not keep {kind.id}: {error.strerror}", str(folder), "Check the folder's rights"
+        ) from error
     return folder / "parts" / f"{kind.id}.toml"
 
 
@@ -74,33 +72,30 @@ def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]
     """
     from zesty_trace.core.catalogue.make_part import write_kind
 
-    base, carried = shipped(), []
-    for kind_id in {p.kind for p in design.parts.values()}:
-        path = folder / "parts" / f"{kind_id}.toml"
-        if kind_id in base.kinds or kind_id not in catalogue.kinds:
-            continue
-        if any(f"[{kind_id}]" in p.read_text("utf-8") for p in (folder / "parts").glob("*.toml")):
-            continue
+    base = shipped()
+    wanted = {p.kind for p in design.parts.values() if p.kind not in base.kinds and p.kind in catalogue.kinds}
+    if not wanted:
+        return []
+    folder.mkdir(parents=True, exist_ok=True)
+    there: set[str] = set()
+    for name in names_inside(folder, "parts", ".toml"):
+        there |= set(kinds_of(read_inside(folder, f"parts/{name}", "parts"), name, base))
+    carried = sorted(wanted - there)
+    for kind_id in carried:
         try:
-            path.parent.mkdir(parents=True, exist_ok=True)
-            write_atomically(path, write_kind(catalogue.kinds[kind_id]).encode())
+            write_inside(folder, f"parts/{kind_id}.toml", write_kind(catalogue.kinds[kind_id]).encode())
         except OSError as error:
-            raise StoreError(f"Could not keep {kind_id}: {error.strerror}", str(path), "Check the folder") from error
-        carried.append(kind_id)
+            if isinstance(error, StoreError):
+                raise
+            raise StoreError(
+                f"Could not keep {kind_id}: {error.strerror}", str(folder / "parts"), "Check the folder"
+            ) from error
     return carried
 
 
 def read_tables(parts: Path, wiring: Path) -> tuple[str, str]:
     """Return the text of the two tables. InputError names the file that cannot be read."""
-    texts = []
-    for path in (parts, wiring):
-        try:
-            texts.append(path.read_text("utf-8-sig"))
-        except OSError as error:
-            raise InputError(f"Could not read: {error.strerror}", str(path), "Choose another file") from error
-        except UnicodeDecodeError as error:
-            raise InputError("The file is no plain text", str(path), "Save it as CSV in UTF-8") from error
-    return texts[0], texts[1]
+    return text_of(read_given(parts, "table"), str(parts)), text_of(read_given(wiring, "table"), str(wiring))
 
 
 def import_files(
@@ -143,12 +138,15 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
     catalogue = shipped()
     texts = [(root / name).read_text("utf-8") for name in ("parts.csv", "wiring.csv")]
     design = place_rest(import_prototype(texts[0], texts[1], catalogue, demo_base(today, demo)), catalogue)
+    if folder.exists() and any(folder.iterdir()):
+        raise StoreError("The folder of the demo holds something else", str(folder), "Move it away")
     with ProjectFolder.create(folder, design):
         for name in ("parts.csv", "wiring.csv"):
-            (folder / name).write_text((root / name).read_text("utf-8"), "utf-8")
+            write_inside(folder, name, (root / name).read_bytes())
         for entry in root.iterdir():
             if entry.name.endswith(".hex"):
-                (folder / "firmware" / entry.name).write_bytes(entry.read_bytes())
+                write_inside(folder, f"firmware/{entry.name}", entry.read_bytes())
+        write_inside(folder, DEMO_MARK, f"{demo}\n".encode())
     return design
 
 
@@ -212,10 +210,10 @@ def brief_findings(design: Design, catalogue: Catalogue, today: date | None = No
     return [*found, *prototype_findings(design, catalogue)]
 
 
-def offers_for(design: Design, today: date, own_houses: Path | None = None) -> list[Offer]:
+def offers_for(design: Design, today: date, project: Path | None = None) -> list[Offer]:
     """Return the offers of all houses for the brief."""
     b = design.brief
-    return quote(load_houses(own_houses), order_of(design), today, parse_date(b.needed_by), b.budget_eur)
+    return quote(load_houses(project), order_of(design), today, parse_date(b.needed_by), b.budget_eur)
 
 
 def heat_run(design: Design, catalogue: Catalogue) -> tuple[oven.Run, list[oven.Measure], profiles.AlloyWindow]:
@@ -229,14 +227,46 @@ def heat_run(design: Design, catalogue: Catalogue) -> tuple[oven.Run, list[oven.
 
 def image_of(design: Design, folder: Path) -> tuple[Image, Target] | None:
     """Return the image and target of the build's variant, or None if the design names none."""
-    spec = next((i for i in design.images if i.variant in ("", design.build.variant)), None)
+    spec = image_spec(design)
     if spec is None:
         return None
     target = find_target(spec.target)
-    return read_image(folder / "firmware" / spec.file, spec.base_address or target.flash_start), target
+    return image_inside(folder, spec.file, spec.base_address or target.flash_start), target
 
 
-def image_findings(design: Design, folder: Path | None) -> list[Finding]:
+def image_spec(design: Design) -> ImageSpec | None:
+    """Return the image that boards of the build's variant take: their own, else the one for all."""
+    return next((i for v in (design.build.variant, "") for i in design.images if i.variant == v), None)
+
+
+def wanted_of(design: Design, folder: Path, plan: str = "") -> Wanted:
+    """Return what each board of the batch must hold and be measured by; an image that cannot be read is not asked for."""
+    try:
+        chosen = image_of(design, folder)
+    except InputError:
+        chosen = None
+    return Wanted(chosen[0].sha256 if chosen else "", plan)
+
+
+def controller_findings(design: Design, catalogue: Catalogue) -> list[Finding]:
+    """Return whether the image is for the controller that is on boards of the build's variant."""
+    spec = image_spec(design)
+    fitted = design.fitted(design.build.variant)
+    chips = {r: catalogue.kind(p.kind).target for r, p in fitted.parts.items() if catalogue.kind(p.kind).target}
+    if spec is None or not chips or spec.target in chips.values():
+        return []
+    said = ", ".join(f"{r} is a {t}" for r, t in chips.items())
+    why = "The programmer refuses another chip at best; at worst the pins of the wrong one are driven."
+    return [
+        Finding(
+            "image", "controller", Severity.STOP, f"The image is for {spec.target}, which is not on the board",
+            f"{said}. Choose the image for it, or the right target.", why, "part kinds of the design", "flash",
+            refs=tuple(chips),
+        )
+    ]  # fmt: skip
+
+
+def image_findings(design: Design, catalogue: Catalogue, folder: Path | None) -> list[Finding]:
     """Return what keeps the image from being flashed."""
     if folder is None:
         return []
@@ -247,7 +277,7 @@ def image_findings(design: Design, folder: Path | None) -> list[Finding]:
         return [
             Finding("image", "read", Severity.STOP, error.message, f"{error.where}. {error.hint}", why, "file", "flash")
         ]
-    return fit_findings(*chosen) if chosen else []
+    return [*controller_findings(design, catalogue), *fit_findings(*chosen)] if chosen else []
 
 
 def station_findings(
@@ -261,12 +291,12 @@ def station_findings(
     if station == "layout":
         return check_board(design, catalogue)
     if station == "order" and design.board.outline:
-        return order_findings(design, offers_for(design, today, folder / "houses" if folder else None))
+        return order_findings(design, offers_for(design, today, folder))
     if station == "assembly" and design.board.outline:
         _, measures, window = heat_run(design, catalogue)
         return oven.heat_findings(measures, window)
     if station == "flash":
-        return image_findings(design, folder)
+        return image_findings(design, catalogue, folder)
     return []
 
 
@@ -290,26 +320,40 @@ def _unreadable(station: str, error: ZestyError) -> Finding:
 
 
 def check_known(design: Design, catalogue: Catalogue) -> None:
-    """Refuse a design whose part kinds or packages the catalogue does not have. InputError names part and kind."""
+    """Refuse a design whose kinds, packages, pins or values the catalogue does not have. InputError names part and kind."""
     for part in design.parts.values():
         try:
             kind = catalogue.kind(part.kind)
             catalogue.package(part.package or kind.packages[0])
+            for value in (part.value, *part.values.values()):
+                if wrong := value_problem(kind, value):
+                    raise InputError(f"{part.ref}: {wrong[0]}", "design.json", wrong[1])
         except InputError as error:
+            if error.where == "design.json":
+                raise
             hint = f"{error.hint} If it is one of your own, put its file back into the project's parts folder"
             raise InputError(f"{part.ref}: {error.message}", "design.json", hint) from error
+    known = {ref: {s.number for s in catalogue.kind(p.kind).pins} for ref, p in design.parts.items()}
+    for net, pins in (*design.nets.items(), ("not connected", design.not_connected)):
+        for pin in pins:
+            if pin.number not in known[pin.ref]:
+                kind_id = design.parts[pin.ref].kind
+                raise InputError(
+                    f"{net}: {pin.ref} ({kind_id}) has no pin {pin.number}", "design.json", "Connect another pin"
+                )
 
 
-def bench_findings(boards: Iterable[BoardRecord]) -> list[Finding]:
-    """Return one finding for each board whose last measurement failed."""
+def bench_findings(boards: Iterable[BoardRecord], wanted: Wanted | None = None) -> list[Finding]:
+    """Return one finding for each board that stands as failed."""
     found = []
     for board in boards:
-        measured = board.last("measured")
-        if measured and measured.verdict == "fail":
+        standing = board.standing(wanted)
+        if standing.verdict == "fail":
+            said = " on a simulated bench" if standing.simulated else ""
             why = "A board that fails a test is mended or kept apart; the reading says where to look first."
             found.append(
                 Finding(
-                    "measured", board.serial, Severity.FIX, f"{board.serial} failed", f"{measured.summary}. Mend, measure again.",
+                    "measured", board.serial, Severity.FIX, f"{board.serial} failed{said}", f"{standing.why}. Mend, measure again.",
                     why, "limits of the test plan", "bench",
                 )
             )  # fmt: skip
@@ -331,104 +375,19 @@ def stations_done(
         bool(design.board.tracks) and clear("layout"),
         zip_exists,
         any(b.last("assembled") for b in built),
-        any(b.last("flashed") for b in built),
-        any(b.last("measured") for b in built),
+        any(b.content().verdict == "pass" for b in built),
+        any(b.standing().verdict == "pass" for b in built),
         bool(design.changes) and all(c.done for c in design.changes),
     ]
     return passed.index(False) if False in passed else len(passed)
 
 
-# Flash and bench ------------------------------------------------------------------------------------------------------
-
-
-def flash_board(
-    link: Link, where: str, image: Image, target: Target, serial: str, records: Records | None, report: Report = quiet
-) -> None:
-    """Erase, write, read back and verify one board; success and failure are both recorded. DeviceError on failure."""
-    blocks = blocks_of([(s.address, s.data) for s in image.segments])
-    data = {"image": image.name, "sha256": image.sha256, "bytes": image.size, "target": target.name}
-    bad = [f for f in fit_findings(image, target) if f.severity is Severity.STOP]
-    if bad:
-        link.close()
-        raise InputError(bad[0].title, image.name, bad[0].detail)
-    try:
-        with Bootloader(link, where) as boot:
-            flash_image(boot, blocks, pages_of(image, target), target.product_id, report)
-    except DeviceError as error:
-        if records:
-            records.add(serial, "flashed", f"{error.message}", "fail", data)
-        raise
-    if records:
-        records.add(serial, "flashed", f"{image.name} verified, sha256 {image.sha256[:12]}", "pass", data)
-
-
-def flash_simulated(
-    image: Image, target: Target, serial: str, records: Records | None, fault: str = "none", report: Report = quiet
-) -> None:
-    """Flash a stand-in target that runs as a process of its own."""
-    with running("target", "--target", target.name, "--fault", fault) as said:
-        flash_board(open_port(said["port"]), said["port"], image, target, serial, records, report)
-
-
-@dataclass(frozen=True)
-class Batch:
-    """The boards of one revision and variant, by number."""
-
-    revision: str
-    variant: str
-    quantity: int
-
-    def serials(self) -> list[str]:
-        """Return their serial numbers."""
-        return [serial_number(self.revision, n) for n in range(1, self.quantity + 1)]
-
-
-def batch_of(design: Design) -> Batch:
-    """Return the batch that the brief asks for."""
-    return Batch(design.revision, design.build.variant, design.brief.quantity)
-
-
-def measure_boards(
-    plan: BenchPlan, bench: Instruments, serials: list[str], records: Records | None, report: Report = quiet
-) -> list[BoardResult]:
-    """Run the plan on boards one after the other, recording each as it ends."""
-    results = []
-    for k, serial in enumerate(serials):
-
-        def part(share: float, text: str, k: int = k) -> bool:
-            return report((k + share) / len(serials), text)
-
-        result = run_plan(plan, bench, serial, part)
-        results.append(result)
-        if records:
-            data = {"readings": [r.as_dict() for r in result.readings]}
-            records.add(serial, "measured", result.summary(), "pass" if result.passed else "fail", data)
-    return results
-
-
-def measure_simulated(
-    design: Design, catalogue: Catalogue, serials: list[str], records: Records | None, report: Report = quiet,
-    with_faults: bool = True,
-) -> list[BoardResult]:  # fmt: skip
-    """Measure stand-in boards with stand-in instruments that run as a process of their own."""
-    variant = design.build.variant
-    plan = make_plan(design, catalogue, variant)
-    faults = demo_faults(design.fitted(variant), catalogue, len(serials)) if with_faults else {}
-    options = [w for n, f in faults.items() for w in ("--fault", fault_argument(serials[n - 1], f))]
-    with ExitStack() as stack:
-        folder = stack.enter_context(tempfile.TemporaryDirectory())
-        path = Path(folder) / "design.json"
-        path.write_bytes(to_json(design))
-        said = stack.enter_context(running("instruments", "--design", str(path), "--variant", variant, *options))
-        bench = stack.enter_context(ScpiBench(said["meter"], said["supply"], said["bus"]))
-        return measure_boards(plan, bench, serials, records, report)
-
-
 def keep_revision(folder: Path, design: Design) -> Path:
     """Keep the design of a finished revision beside the project. StoreError if it cannot be written."""
+    check_name(design.revision, "revision", "revision")
     path = folder / f"design-rev-{design.revision}.json"
     try:
-        write_atomically(path, to_json(design))
+        write_inside(folder, path.name, to_json(design))
     except OSError as error:
         raise StoreError(
             f"Could not keep rev {design.revision}: {error.strerror}", str(path), "Free some space"

@@ -1,0 +1,185 @@
+"""What the test plan would notice: every single fault of a campaign planted in simulated boards, and the plan run on them.
+
+The faults: a part missing, a pin not soldered, two pads closer than 0.6 mm bridged, a part the wrong way round, a
+resistor or capacitor of ten times or a tenth of its value, each supply joined to ground and to each other supply.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from itertools import combinations
+
+from msgspec.structs import replace
+
+from zesty_trace.core.bench.direct import DirectBench
+from zesty_trace.core.bench.plan import BenchPlan, make_plan
+from zesty_trace.core.bench.run import run_plan
+from zesty_trace.core.bench.simulated import SimulatedBoard
+from zesty_trace.core.board.copper import board_pads, pad_shape, pattern_of
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.faults import Fault
+from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.design.model import Design, Pin, Placement
+from zesty_trace.core.progress import Report, quiet
+from zesty_trace.errors import Cancelled
+
+BRIDGE_MM = 0.6
+BOARDS = ("cover-1", "cover-2")
+KINDS = ("missing", "open", "bridged", "reversed", "wrong value", "supply")
+_TURNS = ("soic", "quad", "dip")
+FACTORS = (10.0, 0.1)
+
+
+@dataclass(frozen=True)
+class Trial:
+    """One fault, what it is called in the table, the part it is counted under, and by which step it was noticed."""
+
+    sort: str
+    fault: Fault
+    part: str
+    noticed_by: str = ""
+
+    @property
+    def noticed(self) -> bool:
+        """Whether every simulated board with this fault failed."""
+        return bool(self.noticed_by)
+
+
+@dataclass(frozen=True)
+class Coverage:
+    """The campaign's result."""
+
+    variant: str
+    trials: tuple[Trial, ...]
+    steps: int
+
+    @property
+    def share(self) -> float:
+        """The share of faults that the plan notices, 0 to 1; 0 without faults."""
+        return sum(t.noticed for t in self.trials) / len(self.trials) if self.trials else 0.0
+
+    def by_sort(self) -> dict[str, tuple[int, int]]:
+        """Return sort of fault -> (noticed, tried)."""
+        return {
+            sort: (sum(t.noticed for t in of), len(of))
+            for sort in KINDS
+            if (of := [t for t in self.trials if t.sort == sort])
+        }
+
+    def unnoticed(self) -> dict[str, list[Fault]]:
+        """Return part -> the faults that would not be noticed, most of them first."""
+        found: dict[str, list[Fault]] = {}
+        for trial in self.trials:
+            if not trial.noticed:
+                found.setdefault(trial.part, []).append(trial.fault)
+        return dict(sorted(found.items(), key=lambda i: (-len(i[1]), i[0])))
+
+
+def campaign(design: Design, catalogue: Catalogue) -> list[Trial]:
+    """Return every single fault to try on boards of `design` (fitted to its variant)."""
+    return [
+        *_missing(design, catalogue), *_open(design, catalogue), *_bridged(design, catalogue),
+        *_reversed(design, catalogue), *_wrong(design, catalogue), *_supplies(design, catalogue),
+    ]  # fmt: skip
+
+
+def cover(
+    design: Design, catalogue: Catalogue, variant: str = "", report: Report = quiet, plan: BenchPlan | None = None,
+    trials: Iterable[Trial] | None = None,
+) -> Coverage:  # fmt: skip
+    """Return what the plan notices of each fault, on two boards with spread values each. Cancelled by `report`.
+
+    A fault counts as noticed only if both boards fail or cannot be measured to the end.
+    """
+    fitted = design.fitted(variant)
+    plan = plan or make_plan(design, catalogue, variant)
+    chosen = list(campaign(fitted, catalogue) if trials is None else trials)
+    done = []
+    for k, trial in enumerate(chosen):
+        if not report(k / max(1, len(chosen)), f"fault {k + 1} of {len(chosen)}: {trial.fault}"):
+            raise Cancelled
+        done.append(_tried(trial, plan, fitted, catalogue))
+    return Coverage(variant, tuple(done), len(plan.steps))
+
+
+def _tried(trial: Trial, plan: BenchPlan, design: Design, catalogue: Catalogue) -> Trial:
+    noticed = ""
+    for serial in BOARDS:
+        board = SimulatedBoard(design, catalogue, serial, trial.fault)
+        result = run_plan(plan, DirectBench(board, plan), serial, quiet)
+        if result.verdict != "fail":
+            return trial
+        bad = result.main_failure
+        noticed = noticed or (bad.step.title if bad else "")
+    return Trial(trial.sort, trial.fault, trial.part, noticed)
+
+
+def _built(design: Design, catalogue: Catalogue) -> list[str]:
+    return [r for r in design.parts if kind_of(design, catalogue, r).assembled]
+
+
+def _missing(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+    for ref in _built(design, catalogue):
+        yield Trial("missing", Fault("missing", ref), ref)
+
+
+def _open(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+    net_of = design.net_of()
+    for ref in _built(design, catalogue):
+        for spec in kind_of(design, catalogue, ref).pins:
+            net = net_of.get(Pin(ref, spec.number))
+            if net is not None:
+                yield Trial("open", Fault("open", ref, net, pin=spec.number), ref)
+
+
+def _bridged(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+    """Yield pairs of nets whose pads are close; parts that are not placed yet are looked at one by one."""
+    from shapely import STRtree
+
+    net_of = design.net_of()
+    placed = [r for r in _built(design, catalogue) if r in design.board.placements]
+    groups = [board_pads(design, catalogue, placed)]
+    for ref in _built(design, catalogue):
+        if ref not in placed and pattern_of(design, catalogue, ref).pads:
+            spot = {ref: Placement(x_nm=0, y_nm=0)}
+            lone = replace(design, board=replace(design.board, placements=spot))
+            groups.append(board_pads(lone, catalogue, [ref]))
+    seen: set[tuple[str, str]] = set()
+    for pads in groups:
+        wired = [p for p in pads if net_of.get(p.pin)]
+        shapes = [pad_shape(p) for p in wired]
+        if len(shapes) < 2:
+            continue
+        tree = STRtree(shapes)
+        first, second = tree.query(shapes, predicate="dwithin", distance=BRIDGE_MM)
+        for i, j in sorted(zip(first.tolist(), second.tolist(), strict=True)):
+            a, b = wired[i], wired[j]
+            pair = (min(a.net, b.net), max(a.net, b.net))
+            if i < j and a.net != b.net and pair not in seen and set(a.layers) & set(b.layers):
+                seen.add(pair)
+                yield Trial("bridged", Fault("short", *pair), a.pin.ref)
+
+
+def _reversed(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+    for ref in _built(design, catalogue):
+        kind = kind_of(design, catalogue, ref)
+        package = catalogue.package(design.parts[ref].package or kind.packages[0])
+        turns = len(kind.pins) % 2 == 0 and len(kind.pins) >= 4 and package.family in _TURNS
+        if (kind.polarity and len(kind.pins) in (2, 4)) or (turns and not kind.connector):
+            yield Trial("reversed", Fault("reversed", ref), ref)
+
+
+def _wrong(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+    for ref in _built(design, catalogue):
+        kind = kind_of(design, catalogue, ref)
+        if kind.model.get("type") in ("resistor", "capacitor") and kind.unit and not kind.connector:
+            for factor in FACTORS:
+                yield Trial("wrong value", Fault("wrong value", ref, factor=factor), ref)
+
+
+def _supplies(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+    ground = ground_net(design, catalogue)
+    rails = [n for n in supply_nets(design, catalogue) if n != ground]
+    for a, b in [*((r, ground) for r in rails), *combinations(rails, 2)]:
+        yield Trial("supply", Fault("short", a, b), a)

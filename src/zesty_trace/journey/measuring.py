@@ -1,0 +1,69 @@
+"""Measuring boards one after the other, and writing down what each showed, by which plan and with which instruments."""
+
+from __future__ import annotations
+
+import tempfile
+from contextlib import ExitStack
+from pathlib import Path
+
+from zesty_trace.core.bench.plan import BenchPlan, make_plan
+from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
+from zesty_trace.core.bench.simulated import demo_faults
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.design.model import Design, to_json
+from zesty_trace.core.progress import Report, quiet
+from zesty_trace.devices.instruments import Bench
+from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_real
+from zesty_trace.standins.instruments import fault_argument
+from zesty_trace.standins.launch import running
+from zesty_trace.store.records import Records
+
+
+def measure_boards(
+    plan: BenchPlan, bench: Instruments, serials: list[str], records: Records | None, report: Report = quiet,
+    design: Design | None = None, source: Source = "real", instruments: list[str] | None = None,
+) -> list[BoardResult]:  # fmt: skip
+    """Run the plan on boards one after the other, recording each as it ends; a board that cannot be measured is left open."""
+    results = []
+    for k, serial in enumerate(serials):
+
+        def part(share: float, text: str, k: int = k) -> bool:
+            return report((k + share) / len(serials), text)
+
+        result = run_plan(plan, bench, serial, part)
+        results.append(result)
+        if records:
+            data = provenance(source, design, plan=plan.checksum, plan_variant=plan.variant, instruments=instruments)
+            data["readings"] = [r.as_dict() for r in result.readings]
+            records.add(serial, "measured", result.summary(), result.verdict, data)
+        if result.live:
+            break  # nobody is to take out a board that may be live, and put the next one in
+    return results
+
+
+def measure_simulated(
+    design: Design, catalogue: Catalogue, serials: list[str], records: Records | None, report: Report = quiet,
+    with_faults: bool = True, plan: BenchPlan | None = None,
+) -> list[BoardResult]:  # fmt: skip
+    """Measure stand-in boards with stand-in instruments that run as a process of their own."""
+    variant = design.build.variant
+    if records:
+        refuse_simulated_on_real(records, serials)
+    plan = plan or make_plan(design, catalogue, variant)
+    faults = demo_faults(design.fitted(variant), catalogue, len(serials)) if with_faults else {}
+    options = [w for n, f in faults.items() for w in ("--fault", fault_argument(serials[n - 1], f))]
+    with ExitStack() as stack:
+        folder = stack.enter_context(tempfile.TemporaryDirectory())
+        path = Path(folder) / "design.json"
+        path.write_bytes(to_json(design))
+        own = carry_catalogue(design, catalogue, Path(folder))
+        said = stack.enter_context(running("instruments", "--design", str(path), "--variant", variant, *own, *options))
+        bench = stack.enter_context(Bench(said["meter"], said["supply"], said["fixture"], settle_s=0.0))
+        return measure_boards(plan, bench, serials, records, report, design, "simulated", bench.instruments)
+
+
+def carry_catalogue(design: Design, catalogue: Catalogue, folder: Path) -> list[str]:
+    """Write the user's own kinds that a design uses where the stand-in reads them; return its option."""
+    from zesty_trace.journey import carry_kinds
+
+    return ["--parts", str(folder)] if carry_kinds(design, folder, catalogue) else []

@@ -1,0 +1,103 @@
+"""What may be called what, and how a name leaves the program: into a file name, a CSV cell, an instrument, a window.
+
+Every name that comes from a file, a table or a keyboard passes through one of the checks here before it is used.
+"""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+
+from zesty_trace.errors import InputError
+
+FREE_TEXT_MOST = 4000
+TITLE_MOST = 120
+REF = re.compile(r"[A-Za-z][A-Za-z0-9_]{0,15}\Z")
+NET = re.compile(r"[A-Za-z0-9_+\-/.#]{1,40}\Z")
+VARIANT = re.compile(r"[A-Za-z0-9_][A-Za-z0-9_\-]{0,23}\Z")
+REVISION = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9 _.\-]{0,14}[A-Za-z0-9_])?\Z")
+IDENTIFIER = re.compile(r"[A-Za-z0-9_](?:[A-Za-z0-9_.\-]{0,62}[A-Za-z0-9_\-])?\Z")
+PIN = re.compile(r"[A-Za-z0-9_+\-/.#~]{1,16}\Z")
+FILE = re.compile(r"[\w](?:[\w .()+\-]{0,118}[\w)])?\Z")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_NUMBER = re.compile(r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?\Z")
+_PRINTABLE_ASCII = re.compile(r"[ -~]*\Z")
+
+_HINTS = {
+    "reference": (REF, "Write letters, then a number, such as R12"),
+    "net name": (NET, "Use letters, digits and _ + - / . #, up to 40 of them"),
+    "variant": (VARIANT, "Use letters, digits, _ and -, up to 24 of them"),
+    "revision": (REVISION, "Use letters, digits, space and - _ . up to 16 of them, such as A or 2.1"),
+    "kind": (IDENTIFIER, "Use letters, digits and _ - . up to 64 of them"),
+    "package": (IDENTIFIER, "Use letters, digits and _ - . up to 64 of them"),
+    "pin number": (PIN, "Use letters, digits and + - / . # ~, up to 16 of them"),
+    "file name": (FILE, "Use letters, digits, space and - _ . up to 120 of them, without a folder"),
+}
+
+
+def is_name(text: str, sort: str) -> bool:
+    """Whether `text` may be a name of this sort: "reference", "net name", "variant", "revision", "kind", "package",
+    "pin number" or "file name"."""
+    return bool(_HINTS[sort][0].match(text)) and ".." not in text
+
+
+def check_name(text: str, sort: str, where: str) -> str:
+    """Return `text` if it may be a name of this sort. InputError, with what is allowed, if not."""
+    if is_name(text, sort):
+        return text
+    article = "an" if sort[0] in "aeiou" else "a"
+    raise InputError(f"“{shorten(text)}” cannot be {article} {sort}", where, _HINTS[sort][1])
+
+
+def check_text(text: str, where: str, most: int = FREE_TEXT_MOST) -> str:
+    """Return free text that is not too long and holds no control characters but tabs and line ends. InputError if not."""
+    if len(text) > most:
+        raise InputError(f"The text has {len(text):,} characters", where, f"At most {most:,} are kept")
+    if any(unicodedata.category(c) in ("Cc", "Cs") and c not in "\t\n\r" for c in text):
+        raise InputError("The text holds control characters", where, "Type it again without them")
+    return text
+
+
+def shorten(text: str, most: int = 60) -> str:
+    """Return text fit for a message: on one line, without control characters, cut where it is too long."""
+    plain = "".join(c if unicodedata.category(c) not in ("Cc", "Cf", "Cs") else " " for c in text[: most + 1])
+    return plain if len(text) <= most else plain[:most] + "…"
+
+
+def csv_cell(text: object) -> str:
+    """Return a cell that no spreadsheet takes for a formula: a leading = + - or @ gets an apostrophe, numbers do not."""
+    cell = str(text)
+    if cell.lstrip("'").startswith(_FORMULA) and not _NUMBER.match(cell):
+        return "'" + cell
+    return cell
+
+
+def from_csv_cell(cell: str) -> str:
+    """Return what csv_cell was given."""
+    return cell[1:] if cell[:1] == "'" and cell.lstrip("'").startswith(_FORMULA) else cell
+
+
+def csv_text(rows: object) -> str:
+    """Return rows of cells as CSV, every cell made safe by csv_cell."""
+    import csv
+    import io
+
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\n")
+    for row in rows:  # type: ignore[attr-defined]
+        writer.writerow([csv_cell(cell) for cell in row])
+    return out.getvalue()
+
+
+def scpi_string(text: str) -> str:
+    """Return a quoted string parameter (IEEE 488.2, 7.7.5). InputError for what must not go to an instrument."""
+    if not _PRINTABLE_ASCII.match(text) or any(c in text for c in "\"';\\") or len(text) > 64:
+        raise InputError(
+            f"“{shorten(text)}” cannot be sent to an instrument", "name", "Use letters, digits, - _ . + / #"
+        )
+    return f'"{text}"'
+
+
+def slug(text: str, fallback: str) -> str:
+    """Return a text as part of a file name: lower case letters, digits and dashes; `fallback` if nothing is left."""
+    return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60] or fallback

@@ -1,0 +1,354 @@
+"""What is fuzzed: every reader with valid seeds, and what must hold whatever it is given.
+
+Own errors only; where something is accepted it reads back the same. Time and memory are looked at by the callers.
+"""
+
+from __future__ import annotations
+
+import io
+import random
+import tempfile
+import tomllib
+import zipfile
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass
+from datetime import date
+from functools import cache
+from importlib.resources import files
+from pathlib import Path
+from types import SimpleNamespace
+from typing import Any
+
+import tomli_w
+
+from zesty_trace import journey
+from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped
+from zesty_trace.core.catalogue.make_part import write_kind
+from zesty_trace.core.catalogue.markings import read_bands, read_chip
+from zesty_trace.core.design.model import Design, Part, Pin, Placement, to_json
+from zesty_trace.core.design.reading import from_json
+from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
+from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
+from zesty_trace.core.firmware.image import fit_findings, pages_of, parse_image
+from zesty_trace.core.firmware.targets import find_target
+from zesty_trace.core.ordering.houses import read_house
+from zesty_trace.core.ordering.quote import Order, quote
+from zesty_trace.core.quantities import parse_address, parse_length_nm, parse_value, read_addresses, read_off, say
+from zesty_trace.core.review.rules import review
+from zesty_trace.core.schematic.arrange import arrange
+from zesty_trace.core.schematic.import_repair import preview_import
+from zesty_trace.core.schematic.say_it import understand
+from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring, import_prototype
+from zesty_trace.core.schematic.wiring_list import read_list, write_list
+from zesty_trace.devices.scpi import ScpiLink
+from zesty_trace.devices.usart_bootloader import blocks_of
+from zesty_trace.errors import ZestyError
+from zesty_trace.files import text_of
+from zesty_trace.store.board import parse_serial
+from zesty_trace.store.own import load_names
+from zesty_trace.store.project import JOURNAL, ProjectFolder, read_project
+from zesty_trace.store.records import FILE, Records
+
+TODAY = date(2026, 11, 26)
+
+
+@dataclass(frozen=True)
+class Target:
+    """One reader: valid inputs to start from, and `act`, which raises ZestyError or nothing."""
+
+    seeds: Callable[[], list[bytes]]
+    act: Callable[[bytes], None]
+    examples: int = 150
+
+
+@cache
+def demo_design() -> Design:
+    root = files("zesty_trace") / "data" / "demo" / "sensor-node"
+    texts = [(root / n).read_text("utf-8") for n in ("parts.csv", "wiring.csv")]
+    return import_prototype(texts[0], texts[1], shipped(), journey.demo_base(TODAY, "sensor-node"))
+
+
+@cache
+def fabrication() -> dict[str, str]:
+    from zesty_trace.core.board.place import place_rest
+
+    return fabrication_files(place_rest(demo_design(), shipped()), shipped())
+
+
+def data_files(folder: str, suffix: str) -> list[bytes]:
+    root = files("zesty_trace") / "data" / folder
+    return [e.read_bytes() for e in sorted(root.iterdir(), key=lambda e: e.name) if e.name.endswith(suffix)]
+
+
+def design(data: bytes) -> None:
+    found = from_json(data)
+    assert from_json(to_json(found)) == found
+
+
+def journal(data: bytes) -> None:
+    with tempfile.TemporaryDirectory() as place:
+        path = Path(place) / "p"
+        ProjectFolder.create(path, Design(name="base")).close()
+        (path / JOURNAL).write_bytes(data)
+        read_project(path)
+
+
+def journal_seeds() -> list[bytes]:
+    with tempfile.TemporaryDirectory() as place:
+        folder = ProjectFolder.create(Path(place) / "p", Design(name="base"))
+        for k in range(3):
+            folder.journal(Design(name=f"step {k}"))
+        folder.close()
+        return [(folder.path / JOURNAL).read_bytes()]
+
+
+def gerber(data: bytes) -> None:
+    read_gerber(data.decode("latin-1"), "x.gbr")
+
+
+def drill(data: bytes) -> None:
+    read_drill(data.decode("latin-1"), "x.xnc")
+
+
+def archive(data: bytes) -> None:
+    files_found = read_zip(data)
+    assert read_zip(zip_bytes(files_found)) == files_found
+
+
+def zip_seeds() -> list[bytes]:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_BZIP2) as made:
+        made.writestr("a.gbr", "M02*")
+    return [zip_bytes({"a.gbr": "G04 x*\nM02*\n", "b/c.xnc": "M48\nM30\n"}), out.getvalue()]
+
+
+def firmware(data: bytes) -> None:
+    target = find_target("zt32-64k")
+    for name in ("x.bin", "x.hex"):
+        try:
+            image = parse_image(data, name, target.flash_start)
+        except ZestyError:
+            continue
+        if not any(f.severity == 0 for f in fit_findings(image, target)):
+            blocks = blocks_of([(s.address, s.data) for s in image.segments], target.row_bytes)
+            pages_of(image, target)
+            kept = {a + k: b for a, d in blocks for k, b in enumerate(d)}
+            assert all(kept[s.address + k] == b for s in image.segments for k, b in enumerate(s.data))
+
+
+def firmware_seeds() -> list[bytes]:
+    import bincopy
+
+    made = bincopy.BinFile()
+    made.add_binary(bytes(range(200)), address=0x1000_0000)
+    return [made.as_ihex().encode(), made.as_srec().encode(), bytes(range(256)), b"\x7fELF\x01\x01\x01" + bytes(100)]
+
+
+def rehearse(kind: Kind, catalogue: Catalogue) -> None:
+    """Draw, solve, review and place a part of a kind that was accepted: nothing but own errors may come of it."""
+    numbers = [p.number for p in kind.pins]
+    value = "4k7" if kind.unit else next(iter(kind.options), "")
+    part = Part(ref=f"{kind.prefix[:1]}1", kind=kind.id, value=value, package=kind.packages[0])
+    jack = Part(ref="JX1", kind="barrel_jack", package="BarrelJack")
+    nets = {f"N{k}": (Pin(part.ref, n),) for k, n in enumerate(numbers)}
+    nets["GND"] = (Pin("JX1", "2"),)
+    nets["12V"] = (Pin("JX1", "1"),)
+    for k, pin in enumerate(kind.pins):
+        if pin.role in ("supply_in", "ground"):
+            name = "GND" if pin.role == "ground" else "12V"
+            nets[name] = (*nets[name], *nets.pop(f"N{k}"))
+    whole = Design(parts={part.ref: part, "JX1": jack}, nets=nets)
+    journey.check_known(whole, catalogue)
+    for act in (lambda: review(whole, catalogue), lambda: arrange(whole, catalogue)):
+        try:
+            act()
+        except ZestyError:
+            pass
+    spot = {part.ref: Placement(x_nm=0, y_nm=0)}
+    from msgspec.structs import replace
+
+    board_pads(replace(whole, board=replace(whole.board, placements=spot)), catalogue)
+
+
+def kinds(data: bytes) -> None:
+    base = shipped()
+    found = kinds_of(data, "own.toml", base)
+    catalogue = Catalogue({**base.kinds, **found}, base.packages)
+    for kind in list(found.values())[:2]:
+        rehearse(kind, catalogue)
+        again = kinds_of(write_kind(kind).encode(), "own.toml", base)
+        assert again == {kind.id: kind}
+
+
+def kind_seeds() -> list[bytes]:
+    return [write_kind(k).encode() for k in shipped().kinds.values()][::4]
+
+
+ODD = (
+    0,
+    -1,
+    1e30,
+    -1e30,
+    1e-30,
+    "",
+    "x",
+    "VDD",
+    [],
+    {},
+    True,
+    [["1", "A", "passive"]],
+    10**9,
+    "../x",
+    "resistor",
+    "nmos",
+    "A",
+)
+
+
+def bent_kinds(data: bytes) -> None:
+    """Kinds whose fields are bent one by one: what is accepted must survive the rehearsal."""
+    rng = random.Random(data)
+    base = shipped()
+    kind_id = rng.choice(sorted(base.kinds))
+    table = tomllib.loads(write_kind(base.kinds[kind_id]))
+    for _ in range(rng.randint(1, 3)):
+        _bend(table[kind_id], rng)
+    try:
+        text = tomli_w.dumps(table)
+    except TypeError:
+        return
+    kinds(text.encode())
+
+
+def _bend(node: Any, rng: random.Random) -> None:
+    keys = list(node) if isinstance(node, dict) else list(range(len(node)))
+    if not keys:
+        return
+    key = rng.choice(keys)
+    if isinstance(node[key], dict | list) and rng.random() < 0.75:
+        _bend(node[key], rng)
+    elif rng.random() < 0.3:
+        del node[key]
+    else:
+        node[key] = rng.choice(ODD)
+
+
+def house(data: bytes) -> None:
+    found = read_house(text_of(data, "x.toml"), "x.toml")
+    quote([found], Order(10, 80.0, 50.0, 2, "green", True), TODAY, None, 0.0)
+
+
+def tables(data: bytes) -> None:
+    parts, _, wiring = text_of(data, "tables").partition("\n====\n")
+    preview_import(parts, wiring, shipped())
+    found = import_prototype(parts, wiring, shipped())
+    again = import_prototype(export_parts(found), export_wiring(found), shipped())
+    assert (again.parts, again.nets, again.not_connected) == (found.parts, found.nets, found.not_connected)
+
+
+def table_seeds() -> list[bytes]:
+    return [
+        f"{export_parts(demo_design())}\n====\n{export_wiring(demo_design())}".encode(),
+        b"ref,kind,value\nR1,resistor,4k7\nC1,ceramic_capacitor,100n\n\n====\nnet,ref,pin\nA,R1,1\nB,R1,2\nB,C1,1\nNC,C1,2\n",
+    ]
+
+
+def words(data: bytes) -> None:
+    with tempfile.TemporaryDirectory() as place:
+        path = Path(place) / "names.json"
+        path.write_bytes(data)
+        load_names(path)
+
+
+def quantities(data: bytes) -> None:
+    text = data.decode("utf-8", "replace")
+    for read in (
+        parse_value, parse_length_nm, parse_address, read_addresses, read_bands, read_chip,
+        lambda t: read_off(t, "Ω"), lambda t: parse_serial(t, "A"),
+    ):  # fmt: skip
+        try:
+            found = read(text)
+        except ZestyError:
+            continue
+        if read is parse_value:
+            say(found, "V")
+
+
+def sentences(data: bytes) -> None:
+    understand(data.decode("utf-8", "replace"), demo_design(), shipped())
+
+
+def placing(data: bytes) -> None:
+    understand_placing(data.decode("utf-8", "replace"), demo_design())
+
+
+def wiring_list(data: bytes) -> None:
+    read_list(text_of(data, "list"), demo_design(), shipped())
+
+
+def scpi(data: bytes) -> None:
+    """An instrument that answers with these bytes."""
+    source = io.BytesIO(data)
+    link = ScpiLink.__new__(ScpiLink)
+    link.resource, link.identity, link._timeout_s, link._manager = "fuzz", "", 0.5, None
+    link._session = SimpleNamespace(write_raw=lambda _d: None, close=lambda: None)
+    link._byte = lambda _wait: source.read(1)  # type: ignore[method-assign]
+    link._timeout_s = 0.01
+    value = link.number("MEAS:RES?")
+    assert isinstance(value, float)
+    assert value == value
+
+
+def records(data: bytes) -> None:
+    with tempfile.TemporaryDirectory() as place:
+        (Path(place) / FILE).write_bytes(data)
+        with closing(Records(Path(place))) as found:
+            found.boards()
+            found.verify()
+
+
+def record_seeds() -> list[bytes]:
+    with tempfile.TemporaryDirectory() as place, closing(Records(Path(place))) as made:
+        made.add_boards("A", "Full", range(1, 4))
+        made.add("A-001", "measured", "fine", "pass", {"source": "real", "readings": [1.0, None]})
+        return [made.snapshot()]
+
+
+def texts(*lines: str) -> Callable[[], list[bytes]]:
+    return lambda: [line.encode() for line in lines]
+
+
+TARGETS = {
+    "design": Target(lambda: [to_json(demo_design()), to_json(Design())], design, 120),
+    "journal": Target(journal_seeds, journal, 60),
+    "gerber": Target(lambda: [fabrication()[n].encode() for n in ("outline.gbr", "paste-top.gbr")], gerber, 120),
+    "drill": Target(lambda: [fabrication()[n].encode() for n in ("drill-plated.xnc", "drill-bare.xnc")], drill, 250),
+    "zip": Target(zip_seeds, archive, 250),
+    "firmware": Target(firmware_seeds, firmware, 250),
+    "kinds": Target(kind_seeds, kinds, 120),
+    "bent kinds": Target(lambda: [b"0", b"seed"], bent_kinds, 300),
+    "houses": Target(lambda: data_files("houses", ".toml"), house, 150),
+    "tables": Target(table_seeds, tables, 120),
+    "names": Target(texts('{"ceramic cap": "ceramic_capacitor"}'), words, 100),
+    "quantities": Target(
+        texts("4k7", "0.1 uF", "12 mil", "0x44", "68", "yellow violet red gold", "472", "3,31 V", "A-001", "1e-320"),
+        quantities, 400,
+    ),
+    "sentences": Target(
+        texts(
+            "U3.P10 - R8 330 - D2 red - GND", "U5.ADR to 3V3", "R8 = 1k on small", "add U7 humidity_sensor in SOIC-8",
+            "decouple U4", "repeat D1, R9 x8 on U3.P10..P12", "copy R1, R2", "rename SDA to DATA", "delete R8, D1",
+            'add R30 resistor 4k7 note "x"', "leave U3.P10, U3.P11 open", "block R1, R2 as Lamp", "fit U5 only Full",
+        ),
+        sentences, 150,
+    ),
+    "placing": Target(
+        texts("R5 at 20, 14.5", "R1..R9 on circle 40mm", "turn U3 90", "flip U3", "R1, R2 in line 0,0 to 20,20"), placing, 200
+    ),
+    "list": Target(lambda: [write_list(demo_design(), shipped()).encode()], wiring_list, 60),
+    "scpi": Target(texts("+4.700E+03\n", "9.9E37\n", "-1\n", "4,700\n", '0,"No error"\n'), scpi, 300),
+    "records": Target(record_seeds, records, 60),
+}  # fmt: skip

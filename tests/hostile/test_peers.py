@@ -1,0 +1,277 @@
+"""Instruments that lie, stall, flood or vanish: bounded in time and bytes, never a reading, the batch goes on."""
+
+from __future__ import annotations
+
+import socket
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+
+import pytest
+
+from zesty_trace.core.bench.plan import BenchPlan, BenchStep
+from zesty_trace.core.bench.run import run_plan
+from zesty_trace.devices.instruments import Bench
+from zesty_trace.devices.scpi import ScpiLink
+from zesty_trace.errors import Cancelled, DeviceError
+from zesty_trace.journey.measuring import measure_boards
+
+Answer = Callable[[str, socket.socket], bytes | None]
+
+
+@contextmanager
+def peer(answer: Answer) -> Iterator[str]:
+    """A TCP peer that answers each line by `answer`; None hangs up."""
+    server = socket.create_server(("127.0.0.1", 0))
+    server.settimeout(0.1)
+    ending = threading.Event()
+
+    def serve(link: socket.socket) -> None:
+        link.settimeout(0.1)
+        buffer = b""
+        with link:
+            while not ending.is_set():
+                try:
+                    data = link.recv(4096)
+                except TimeoutError:
+                    continue
+                except OSError:
+                    return
+                if not data:
+                    return
+                buffer += data
+                while b"\n" in buffer:
+                    line, _, buffer = buffer.partition(b"\n")
+                    try:
+                        said = answer(line.decode().strip(), link)
+                        if said is None:
+                            return
+                        link.sendall(said)
+                    except OSError:
+                        return
+
+    def accept() -> None:
+        while not ending.is_set():
+            try:
+                link, _ = server.accept()
+            except TimeoutError:
+                continue
+            threading.Thread(target=serve, args=(link,), daemon=True).start()
+
+    thread = threading.Thread(target=accept, daemon=True)
+    thread.start()
+    try:
+        yield f"TCPIP0::127.0.0.1::{server.getsockname()[1]}::SOCKET"
+    finally:
+        ending.set()
+        thread.join(2)
+        server.close()
+
+
+def standard(line: str, extra: dict[str, str] | None = None) -> bytes:
+    """Answer as an SCPI-1999 instrument does: queries get a line, commands none, what is unknown an error in the queue."""
+    known = {"*IDN?": "Maker,Model,0,1", "SYST:ERR?": '0,"No error"', "MEAS:RES?": "4.7E3", "MEAS:VOLT:DC?": "+3.301E+00",
+             "MEAS:VOLT?": "0.0", "MEAS:CURR?": "0.0", **(extra or {})}  # fmt: skip
+    return (known[line] + "\n").encode() if line in known else b""
+
+
+def flood(_line: str, link: socket.socket) -> bytes:
+    for _ in range(4000):
+        link.sendall(b"9" * 65536)
+    return b""
+
+
+def trickle(_line: str, link: socket.socket) -> bytes:
+    for _ in range(200):
+        link.sendall(b"1")
+        time.sleep(0.05)
+    return b""
+
+
+BAD = {
+    "comma": "3,300", "text": "ERR", "empty": "", "two numbers": "1.0,2.0", "unit": "3.3 V", "half": "3.3E", "hex": "0x10",
+    "nan": "NAN", "not a number": "9.91E37", "infinite word": "inf", "brackets": "[3.3]", "controls": "\x01\x02", "é": "é",
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("what", BAD)
+def test_an_answer_that_is_no_number_is_never_a_reading(what: str) -> None:
+    with peer(lambda line, _l: standard(line, {"MEAS:RES?": BAD[what]})) as address:
+        link = ScpiLink(address, 0.5)
+        with pytest.raises(DeviceError):
+            link.number("MEAS:RES?")
+        link.close()
+
+
+SLOW: dict[str, Answer] = {
+    "silent": lambda line, _l: standard(line) if "MEAS" not in line else b"",
+    "no line end": lambda line, _l: standard(line) if "MEAS" not in line else b"4.7E3",
+    "hangs up": lambda line, _l: standard(line) if "MEAS" not in line else None,
+    "floods": lambda line, link: standard(line) if "MEAS" not in line else flood(line, link),
+    "trickles": lambda line, link: standard(line) if "MEAS" not in line else trickle(line, link),
+    "answers twice": lambda line, _l: standard(line) * (2 if "MEAS" in line else 1),
+}
+
+
+@pytest.mark.parametrize("what", SLOW)
+def test_no_peer_holds_the_bench_up(what: str) -> None:
+    with peer(SLOW[what]) as address:
+        link = ScpiLink(address, 0.5)
+        start = time.monotonic()
+        with pytest.raises(DeviceError):
+            link.number("MEAS:RES?")
+        assert time.monotonic() - start < 3.0
+        link.close()
+
+
+def test_a_late_answer_is_not_taken_for_the_next_one() -> None:
+    asked: list[str] = []
+
+    def late(line: str, _link: socket.socket) -> bytes:
+        asked.append(line)
+        if line == "MEAS:RES?" and asked.count(line) == 1:
+            time.sleep(0.8)
+            return b"1.0E0\n"
+        return standard(line)
+
+    with peer(late) as address:
+        link = ScpiLink(address, 0.4)
+        with pytest.raises(DeviceError):
+            link.number("MEAS:RES?")
+        time.sleep(0.6)
+        assert link.number("MEAS:RES?") == pytest.approx(4700.0)
+        assert link.number("MEAS:VOLT:DC?") == pytest.approx(3.301)
+        link.close()
+
+
+class Person:
+    """Hands that do what is asked and read what is given."""
+
+    def __init__(self, reading: float = 4700.0) -> None:
+        self.asked: list[str] = []
+        self.reading = reading
+
+    def do(self, sentence: str) -> None:
+        self.asked.append(sentence)
+
+    def read(self, sentence: str, unit: str) -> float:
+        self.asked.append(sentence)
+        return {"Ω": self.reading, "V": 3.3, "A": 0.01}.get(unit, 0.0)
+
+    def see(self, sentence: str) -> bool:
+        return True
+
+    def list_addresses(self, sentence: str) -> list[int]:
+        return [0x44]
+
+
+def step(number: int, kind: str, **more: object) -> BenchStep:
+    fields = {"low": None, "high": None, "expected": None, "unit": "", "stops": False, "why": "", **more}
+    return BenchStep(number, kind, f"step {number}", "3V3", **fields)  # type: ignore[arg-type]
+
+
+PLAN = BenchPlan(
+    "", "GND", "3V3", 3.3, 0.1,
+    (
+        step(1, "resistance", low=10.0, unit="Ω", stops=True, probe="TP3", other_probe="TP4"),
+        step(2, "power on", high=0.1, unit="A", stops=True, volt=3.3, limit_a=0.1, feed="J1"),
+        step(3, "voltage", low=3.2, high=3.4, unit="V", volt=3.3, limit_a=0.1, feed="J1", probe="TP3", other_probe="TP4"),
+        step(4, "bus", addresses=(0x44,), volt=3.3, limit_a=0.1, feed="J1"),
+        step(5, "controller", ref="U1", volt=3.3, limit_a=0.1, feed="J1"),
+    ),
+    ("Connect the bench supply to J1.",),
+)  # fmt: skip
+
+
+def test_a_standard_meter_is_sent_standard_commands_only() -> None:
+    sent: list[str] = []
+
+    def meter(line: str, _link: socket.socket) -> bytes:
+        sent.append(line)
+        return standard(line)
+
+    person = Person()
+    with peer(meter) as address, Bench(meter=address, hands=person) as bench:
+        result = run_plan(PLAN, bench, "A-001", lambda _s, _t: True)
+    assert result.passed, result.summary()
+    assert set(sent) == {"*CLS", "*IDN?", "MEAS:RES?", "MEAS:VOLT:DC?"}
+    assert sent[0] == "*CLS"
+    assert any("Red on TP3" in s and "black on TP4" in s for s in person.asked)
+
+
+def test_the_whole_plan_works_by_hand_alone() -> None:
+    person = Person()
+    with Bench(hands=person) as bench:
+        result = run_plan(PLAN, bench, "A-001", lambda _s, _t: True)
+    assert result.passed, result.summary()
+    assert person.asked[-1].startswith("Switch the supply off")
+    ohms = next(k for k, s in enumerate(person.asked) if "Meter on ohms" in s)
+    assert any("Switch the supply off" in s for s in person.asked[:ohms])
+    assert "Connect the bench supply to J1." in person.asked
+
+
+def test_instruments_that_are_not_there_are_asked_for_not_simulated() -> None:
+    with pytest.raises(DeviceError, match="are needed"):
+        Bench()
+
+
+class Supply:
+    """A standard supply: follows OUTP, holds a charge for a while, and may refuse to switch off."""
+
+    def __init__(self, stuck: bool = False, charge: int = 0) -> None:
+        self.on, self.volt, self.stuck, self.charge, self.sent = True, 12.0, stuck, charge, []  # type: ignore[var-annotated]
+
+    def __call__(self, line: str, _link: socket.socket) -> bytes:
+        self.sent.append(line)
+        if line.startswith("VOLT "):
+            self.volt = float(line.split()[1])
+        elif line.startswith("OUTP"):
+            self.on = self.stuck or line.endswith("ON")
+        elif line == "MEAS:VOLT?":
+            self.charge -= 0 if self.on else 1
+            return f"{self.volt if self.on or self.charge > 0 else 0.0:.4E}\n".encode()
+        elif line == "MEAS:CURR?":
+            return b"1.0E-2\n"
+        return standard(line)
+
+
+def test_the_supply_is_off_and_discharged_before_resistances_and_after_all() -> None:
+    supply = Supply(charge=3)
+    with peer(supply) as address, Bench(supply=address, hands=Person()) as bench:
+        result = run_plan(PLAN, bench, "A-001", lambda _s, _t: True)
+    assert result.passed, result.summary()
+    assert supply.sent.index("OUTP OFF") < supply.sent.index("OUTP ON")
+    assert supply.sent.count("MEAS:VOLT?") > 4
+    assert not supply.on
+
+
+def test_a_supply_that_does_not_switch_off_is_said_loudly(monkeypatch) -> None:
+    monkeypatch.setattr("zesty_trace.devices.instruments.DISCHARGE_S", 0.2)
+    with peer(Supply(stuck=True)) as address, Bench(supply=address, hands=Person()) as bench:
+        results = measure_boards(PLAN, bench, ["A-001", "A-002"], None)
+    assert len(results) == 1  # nobody is to change boards on a live bench
+    assert "MAY STILL BE ON" in results[0].live
+    assert "MAY STILL BE ON" in results[0].summary()
+    assert not results[0].passed
+
+
+def test_power_is_off_after_cancel() -> None:
+    supply = Supply()
+    with peer(supply) as address, Bench(supply=address, hands=Person()) as bench, pytest.raises(Cancelled):
+        run_plan(PLAN, bench, "A-001", lambda _s, text: "step 4" not in text)
+    assert not supply.on
+
+
+def test_a_board_whose_meter_fails_is_left_open_and_the_next_is_measured() -> None:
+    count = [0]
+
+    def flaky(line: str, _link: socket.socket) -> bytes | None:
+        count[0] += "MEAS" in line
+        return None if "MEAS" in line and count[0] <= 1 else standard(line)
+
+    with peer(flaky) as address, Bench(meter=address, hands=Person()) as bench:
+        first, second = measure_boards(PLAN, bench, ["A-001", "A-002"], None)
+    assert first.verdict == "open"
+    assert "not measured" in first.summary()
+    assert second.passed, second.summary()
