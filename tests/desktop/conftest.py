@@ -18,8 +18,14 @@ from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.store.project import ProjectFolder
 
 from ..conftest import TODAY
+from .watchdog import WatchedApplication
 
 PATIENCE_MS = 60_000
+
+
+@pytest.fixture(scope="session")
+def qapp_cls() -> type[WatchedApplication]:
+    return WatchedApplication
 
 
 @pytest.fixture(scope="session")

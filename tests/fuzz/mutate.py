@@ -6,8 +6,9 @@ import random
 
 TOKENS = (
     b"", b"0", b"-1", b"1e999", b"1e-320", b"NaN", b"inf", b"99999999999999999999", b"\x00", b"\xff", b"\xfe\xff", b"\n", b"\r",
-    b"\t", b'"', b"'", b"[", b"]", b"{", b"}", b"[[[[[[[[", b"../../x", b"/etc/passwd", b"%", b"*", b"X", b"Y", b"D", b"G36*", b"T0",
-    b"T99", b"=1+1", "µ".encode(), "€".encode(), b"\xc3", b"null", b"true", b"1.5", b"1,5", b" ", b"." * 40, b"9" * 400, b"..", b"x99",
+    b"\t", b'"', b"'", b"[", b"]", b"{", b"}", b"[[[[[[[[", b"../../x", b"/etc/passwd", b"%", b"*", b"X", b"Y", b"D", b"G36*",
+    b"T0", b"T99", b"=1+1", "µ".encode(), "€".encode(), b"\xc3", b"null", b"true", b"1.5", b"1,5", b" ", b"." * 40, b"9" * 400,
+    b"..", b"x99",
 )  # fmt: skip
 LONGEST = 400_000
 

@@ -6,12 +6,13 @@ Own errors only; where something is accepted it reads back the same. Time and me
 from __future__ import annotations
 
 import io
+import math
 import random
 import tempfile
 import tomllib
 import zipfile
 from collections.abc import Callable
-from contextlib import closing
+from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import date
 from functools import cache
@@ -163,10 +164,8 @@ def rehearse(kind: Kind, catalogue: Catalogue) -> None:
     whole = Design(parts={part.ref: part, "JX1": jack}, nets=nets)
     journey.check_known(whole, catalogue)
     for act in (lambda: review(whole, catalogue), lambda: arrange(whole, catalogue)):
-        try:
+        with suppress(ZestyError):
             act()
-        except ZestyError:
-            pass
     spot = {part.ref: Placement(x_nm=0, y_nm=0)}
     from msgspec.structs import replace
 
@@ -299,7 +298,7 @@ def scpi(data: bytes) -> None:
     link._timeout_s = 0.01
     value = link.number("MEAS:RES?")
     assert isinstance(value, float)
-    assert value == value
+    assert not math.isnan(value)
 
 
 def records(data: bytes) -> None:

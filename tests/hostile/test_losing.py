@@ -255,3 +255,46 @@ def test_a_hundred_kills_lose_no_step_and_no_event(folder: ProjectFolder) -> Non
             assert records.verify() == []
             records.close()
             assert not told or f"step {told[-1]}" in notes
+
+
+WINDOW = """
+import sys, time
+from pathlib import Path
+from PySide6.QtCore import QSettings, QTimer
+from zesty_trace.core.design import edits
+from zesty_trace.desktop.app import make_application
+from zesty_trace.desktop.opening import open_project
+from zesty_trace.desktop.shell import MainWindow
+app = make_application()
+window = MainWindow(open_project(Path(sys.argv[1]), ask=False), QSettings(sys.argv[1] + "/s.ini", QSettings.Format.IniFormat))
+window.show()
+number = int(window.session.design.name.split()[-1])
+def edit():
+    global number
+    number += 1
+    window.session.do("edit", lambda d: edits.set_name(d, f"step {number}"))
+    print(number, time.time(), flush=True)
+timer = QTimer()
+timer.timeout.connect(edit)
+timer.start(15)
+app.exec()
+"""
+
+
+def test_killed_windows_lose_under_a_second(folder: ProjectFolder, tmp_path: Path) -> None:
+    """The journal follows each edit within DELAY_S and a write: what is lost at a kill is younger than a second."""
+    folder.close()
+    rng = random.Random(7)
+    env = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    for _ in range(5):
+        command = [sys.executable, "-c", WINDOW, str(folder.path)]
+        with subprocess.Popen(command, stdout=subprocess.PIPE, text=True, env=env) as process:
+            assert process.stdout is not None
+            process.stdout.readline()
+            time.sleep(rng.uniform(0.3, 1.5))
+            process.kill()
+            killed = time.time()
+            told = [line.split() for line in process.stdout.read().splitlines()]
+        found = int(read_project(folder.path).design.name.split()[-1])
+        due = [int(n) for n, at in (t for t in told if len(t) == 2) if float(at) < killed - 1.0]
+        assert found >= max(due, default=0)

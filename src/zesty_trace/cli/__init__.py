@@ -153,5 +153,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
             for line in problems[1:]:
                 print(line, file=sys.stderr)
         return BAD
+    except OSError as error:
+        said = f"{error.filename or 'file'}: {error.strerror or error}. Check the folder and its rights"
+        print(json.dumps({"error": said, "where": str(error.filename or ""), "hint": "Check the folder"}) if options.json else said,
+              file=sys.stdout if options.json else sys.stderr)  # fmt: skip
+        return BAD
     print(json.dumps(data, ensure_ascii=False, indent=1) if options.json else text)
     return status

@@ -7,6 +7,8 @@ import html
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QMessageBox, QWidget
 
+from zesty_trace.desktop import theme
+
 
 class Words(QLabel):
     """A label that shows its text letter by letter."""
@@ -26,6 +28,7 @@ def ask(title: str, text: str, parent: QWidget | None = None) -> bool:
     """Ask a yes-or-no question in a dialog; the text is shown as it is."""
     box = QMessageBox(parent)
     box.setWindowTitle(title)
+    theme.dress(box)
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(text)
     box.setStandardButtons(QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No)
@@ -37,6 +40,7 @@ def warn(title: str, text: str, parent: QWidget | None = None) -> None:
     box = QMessageBox(parent)
     box.setIcon(QMessageBox.Icon.Warning)
     box.setWindowTitle(title)
+    theme.dress(box)
     box.setTextFormat(Qt.TextFormat.PlainText)
     box.setText(text)
     box.exec()

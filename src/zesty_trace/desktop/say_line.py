@@ -8,6 +8,7 @@ from typing import Protocol
 from PySide6.QtCore import QStringListModel, Qt, Signal
 from PySide6.QtWidgets import QCompleter, QFrame, QHBoxLayout, QLineEdit, QWidget
 
+from zesty_trace.desktop import theme
 from zesty_trace.desktop.plain import Words
 from zesty_trace.errors import ZestyError
 
@@ -72,6 +73,7 @@ class SayLine(QFrame):
         words = self._complete_words(text) if self._complete_words else []
         self._words.setStringList(words)
         if words and words != [text]:
+            theme.dress(self._completer.popup())
             self._completer.complete()
         else:
             self._completer.popup().hide()

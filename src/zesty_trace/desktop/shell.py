@@ -134,7 +134,10 @@ class MainWindow(QMainWindow):
         foot.setContentsMargins(16, 0, 12, 0)
         foot.addWidget(self.status)
         layout.addLayout(foot)
+        page.setAutoFillBackground(True)
         self.setCentralWidget(page)
+        self._pieces = (header, self.notices, self.status)
+        self._dress()
         self.setMinimumSize(1060, 680)
 
     def _connect(self) -> None:
@@ -161,6 +164,7 @@ class MainWindow(QMainWindow):
 
         panel = FindingsPanel(self.session)
         panel.go_asked.connect(self.go)
+        theme.dress(panel)
         self._middle.addWidget(panel)
         return panel
 
@@ -287,6 +291,7 @@ class MainWindow(QMainWindow):
                 self._add_shortcut(action, station)
             station.room_asked.connect(lambda wanted: self.findings.setVisible(not wanted))
             station.restore_state(self.settings)
+        theme.dress(self.stations[key])
         self.current = key
         self.stack.setCurrentWidget(self.stations[key])
         self.findings.show_station(key)
@@ -306,6 +311,7 @@ class MainWindow(QMainWindow):
         station = self.stations.get(self.current)
         actions = [*(station.actions_here() if station else []), *self.window_actions()]
         palette = Palette(actions, self)
+        theme.dress(palette)
         corner = self.mapToGlobal(self.rect().topLeft())
         palette.move(corner.x() + (self.width() - palette.minimumWidth()) // 2, corner.y() + 96)
         palette.field.setFocus()
@@ -318,6 +324,10 @@ class MainWindow(QMainWindow):
         if palette.chosen:
             palette.chosen.run()
 
+    def _dress(self) -> None:
+        for piece in (*self._pieces, *([self.findings, self.station] if self.current else [])):
+            theme.dress(piece)
+
     def switch_theme(self) -> None:
         """Light becomes dark and back."""
         name = "dark" if theme.current().name == "light" else "light"
@@ -325,6 +335,7 @@ class MainWindow(QMainWindow):
         if isinstance(app, QApplication):
             theme.use(app, name)
         self.settings.setValue("theme", name)
+        self._dress()
         self._head()
         self.findings.show_station(self.current)
         for station in self.stations.values():

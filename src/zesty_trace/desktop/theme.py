@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 
-from PySide6.QtGui import QColor, QFont, QFontDatabase
-from PySide6.QtWidgets import QApplication
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
+from PySide6.QtWidgets import QApplication, QWidget
 
 FAMILY = "Inter"
 
@@ -157,11 +157,39 @@ def current() -> Theme:
 
 
 def use(app: QApplication, name: str) -> Theme:
-    """Switch the application to a theme by name."""
+    """Switch the application to a theme by name. What is on screen is then given its style by `dress`."""
     global _current
     _current = THEMES.get(name, LIGHT)
-    app.setStyleSheet(style_sheet(_current))
+    app.setPalette(_palette(_current))
     return _current
+
+
+def dress(widget: QWidget) -> None:
+    """Give a widget, with all in it, the style of the theme in use, unless it has it.
+
+    One sheet for the whole application would be worked out anew for every widget of every station at each switch; so
+    each piece has its own, and what is hidden gets it when it is shown.
+    """
+    if widget.property("dressed") != _current.name:
+        widget.setProperty("dressed", _current.name)
+        widget.setStyleSheet(_sheet(_current.name))
+
+
+@cache
+def _sheet(name: str) -> str:
+    return style_sheet(THEMES[name])
+
+
+def _palette(t: Theme) -> QPalette:
+    role = QPalette.ColorRole
+    palette = QPalette()
+    for which, name in (
+        (role.Window, "paper"), (role.WindowText, "ink"), (role.Base, "sheet"), (role.AlternateBase, "paper"),
+        (role.Text, "ink"), (role.Button, "panel"), (role.ButtonText, "ink"), (role.Highlight, "lemon"),
+        (role.ToolTipBase, "panel"), (role.ToolTipText, "ink"), (role.PlaceholderText, "muted"),
+    ):  # fmt: skip
+        palette.setColor(which, t.color(name))
+    return palette
 
 
 def voltage_color(volt: float | None, is_ground: bool) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any, Literal
 
 from zesty_trace.errors import InputError
@@ -98,12 +99,12 @@ class BoardRecord:
     variant: str
     events: tuple[BoardEvent, ...]
 
-    @property
+    @cached_property
     def real(self) -> bool:
         """Whether a real device has told anything of this board: then what stand-ins told does not count."""
         return any(e.real for e in self.events)
 
-    @property
+    @cached_property
     def counting(self) -> tuple[BoardEvent, ...]:
         """The events that count: all but the simulated ones of a real board."""
         real = self.real

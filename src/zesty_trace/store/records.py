@@ -10,12 +10,14 @@ import hashlib
 import json
 import math
 import sqlite3
+import threading
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import closing, contextmanager, suppress
 from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from sqlalchemy import (
     URL,
     Column,
@@ -23,6 +25,7 @@ from sqlalchemy import (
     Engine,
     Integer,
     MetaData,
+    RowMapping,
     String,
     Table,
     Text,
@@ -44,7 +47,6 @@ from zesty_trace.store.board import (
     BoardEvent,
     BoardRecord,
     EventKind,
-    parse_serial,
     serial_number,
 )
 
@@ -91,6 +93,11 @@ class Records:
 
     def __init__(self, folder: Path, today: date | None = None) -> None:
         self.folder, self.path = folder, folder / FILE
+        self._read = 0  # the newest event that is kept below
+        self._made: dict[str, tuple[str, str]] = {}
+        self._events: dict[str, list[BoardEvent]] = {}
+        self._boards: dict[str, BoardRecord] = {}
+        self._reading = threading.Lock()
         self._refuse_odd_files()
         fresh = not exists_inside(folder, FILE)
         if fresh and exists_inside(folder, HEAD):
@@ -242,36 +249,30 @@ class Records:
         self._write_head()
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
-        """Return the boards with their events, by serial number. StoreError if the records cannot be read."""
-        with _told("read", str(self.path)), self._engine.connect() as link:
-            rows = link.execute(select(LOG).order_by(LOG.c.id)).mappings().all()
-        made: dict[str, tuple[str, str]] = {}
-        events: dict[str, list[BoardEvent]] = {}
-        for row in rows:
-            data = _data_of(row["data"])
-            if row["kind"] == "made":
-                made.setdefault(row["serial"], (str(data.get("revision", "")), str(data.get("variant", ""))))
-            else:
-                found = BoardEvent(row["serial"], row["at"], row["kind"], row["verdict"], row["summary"], data)
-                events.setdefault(row["serial"], []).append(found)
-        return [
-            BoardRecord(serial, rev, variant, tuple(events.get(serial, ())))
-            for serial, (rev, variant) in sorted(made.items())
-            if revision is None or rev == revision
-        ]
+        """Return the boards with their events, by serial number. StoreError if the records cannot be read.
 
-    def batch(self, revision: str, variant: str, quantity: int) -> list[str]:
-        """Return the serial numbers of a batch: the boards of this variant, then free numbers up to the quantity."""
-        known = self.boards(revision)
-        found = [b.serial for b in known if b.variant == variant]
-        taken = {b.serial for b in known}
-        number = 0
-        while len(found) < quantity:
-            number += 1
-            serial = serial_number(revision, number)
-            if serial not in taken:
-                found.append(serial)
-        return sorted(found, key=lambda s: parse_serial(s, revision))
+        Events are only added, so what was read before is kept and only what came since is read.
+        """
+        with self._reading, _told("read", str(self.path)), self._engine.connect() as link:
+            rows = link.execute(select(LOG).where(LOG.c.id > self._read).order_by(LOG.c.id)).mappings().all()
+            touched = {self._take(row) for row in rows}
+            for serial in touched & self._made.keys():
+                rev, variant = self._made[serial]
+                self._boards[serial] = BoardRecord(serial, rev, variant, tuple(self._events.get(serial, ())))
+            if touched:
+                self._boards = dict(sorted(self._boards.items()))
+            return [b for b in self._boards.values() if revision is None or b.revision == revision]
+
+    def _take(self, row: RowMapping) -> str:
+        """Add one row of the log to what is kept; return its serial number."""
+        data, serial = _data_of(row["data"]), str(row["serial"])
+        self._read = int(row["id"])
+        if row["kind"] == "made":
+            self._made.setdefault(serial, (str(data.get("revision", "")), str(data.get("variant", ""))))
+        else:
+            found = BoardEvent(serial, row["at"], row["kind"], row["verdict"], row["summary"], data)
+            self._events.setdefault(serial, []).append(found)
+        return serial
 
     def verify(self) -> list[str]:
         """Return what is wrong with the chain of events, in words; nothing if every event is as it was written."""
@@ -367,8 +368,8 @@ def _plain_json(data: dict[str, Any], where: str) -> str:
 
 def _data_of(plain: str) -> dict[str, Any]:
     try:
-        found = json.loads(plain)
-    except (ValueError, RecursionError):
+        found = msgspec.json.decode(plain)
+    except (ValueError, RecursionError, msgspec.MsgspecError, TypeError):
         return {}
     return found if isinstance(found, dict) else {}
 

@@ -261,6 +261,8 @@ class _Planner:
             low = max(SHORT_OHM, low) if low >= SHORT_OHM else min(SHORT_OHM, 0.5 * ohms.nominal)
         else:
             low = ohms.least * (1 - ohms.least_spread - OHM_ERROR) - LEADS_OHM
+        if ohms.nominal < 2 * LEADS_OHM:
+            low = 0.0  # joined on purpose, by a fuse or a link
         high = None if ohms.most >= OPEN_OHM else ohms.most * (1 + ohms.spread + OHM_ERROR) + LEADS_OHM
         if low <= 0 and high is None:
             return

@@ -117,16 +117,19 @@ class BoardResult:
         return f"{self.live} {words}".strip()
 
 
-def run_plan(plan: BenchPlan, bench: Instruments, serial: str, report: Report) -> BoardResult:
+def run_plan(
+    plan: BenchPlan, bench: Instruments, serial: str, report: Report, until_failure: bool = False
+) -> BoardResult:
     """Run the plan on one board; the supply is off before it, and on every way out. Cancelled if `report` returns False.
 
     After a failed supply resistance the other resistances are still measured, but power is never applied. A device
     that does not answer makes its step "not measured", never passed; three such steps in a row end the board.
+    `until_failure` leaves out what comes after the first step that fails.
     """
     readings: list[Reading] = []
     live = ""
     try:
-        _run(plan, bench, serial, report, readings)
+        _run(plan, bench, serial, report, readings, until_failure)
     finally:
         live = _off(bench)
         if live:
@@ -146,7 +149,9 @@ def _off(bench: Instruments) -> str:
     return f"THE SUPPLY MAY STILL BE ON: switch it off by hand ({said})."
 
 
-def _run(plan: BenchPlan, bench: Instruments, serial: str, report: Report, readings: list[Reading]) -> None:
+def _run(
+    plan: BenchPlan, bench: Instruments, serial: str, report: Report, readings: list[Reading], until_failure: bool
+) -> None:
     if not report(0.0, f"{serial}: getting ready"):
         raise Cancelled
     steps = list(plan.steps)
@@ -166,6 +171,8 @@ def _run(plan: BenchPlan, bench: Instruments, serial: str, report: Report, readi
             continue
         reading = _attempt(plan, step, bench, state)
         readings.append(reading)
+        if until_failure and not reading.passed and reading.value is not None:
+            return
         state.silent = state.silent + 1 if reading.value is None and not step.unclear else 0
         state.stopped = state.stopped or _ends(reading) or state.silent >= 3
 

@@ -202,7 +202,7 @@ def table(*headers: str) -> QTableWidget:
     made.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
     made.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
     made.setAlternatingRowColors(True)
-    made.setWordWrap(True)
+    made.setWordWrap(False)
     made.setShowGrid(False)
     made.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
     return made
@@ -215,7 +215,7 @@ def fit_height(widget: QTableWidget, most: int = 8) -> None:
     widget.setFixedHeight(max(high, 72))
 
 
-WIDEST_PX = 460
+WIDEST_PX, BESIDE_STRETCH_PX = 460, 150
 LOOKED_AT = 60  # rows by which a column's width is judged
 
 
@@ -228,6 +228,8 @@ def fit_columns(widget: QTableWidget, rows: list[list[str]]) -> None:
     head = widget.horizontalHeader()
     metrics = widget.fontMetrics()
     last = widget.columnCount() - 1
+    shared = any(head.sectionResizeMode(c) == QHeaderView.ResizeMode.Stretch for c in range(last + 1))
+    widest = WIDEST_PX if not shared else BESIDE_STRETCH_PX
     for c in range(widget.columnCount()):
         if head.sectionResizeMode(c) == QHeaderView.ResizeMode.Stretch or (c == last and head.stretchLastSection()):
             continue
@@ -235,7 +237,7 @@ def fit_columns(widget: QTableWidget, rows: list[list[str]]) -> None:
         title = widget.horizontalHeaderItem(c)
         wide = max((metrics.horizontalAdvance(t) for t in longest), default=0)
         wide = max(wide, metrics.horizontalAdvance(title.text()) if title else 0)
-        head.resizeSection(c, min(WIDEST_PX, wide + 26))
+        head.resizeSection(c, min(widest, wide + 20))
 
 
 def fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...] = ()) -> None:

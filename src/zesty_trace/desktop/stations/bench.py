@@ -86,7 +86,7 @@ class BenchStation(Station):
             "What it notices", self.show_coverage, tip="Which single faults the plan would notice"
         )
         self.steps = table("", "Measure", "Limits", "Reading", "")
-        self.steps.horizontalHeader().setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
+        self.steps.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.coverage_text = label("", "", True)
         self.coverage = table("Part", "Faults that would not be noticed")
         self.coverage.horizontalHeader().setStretchLastSection(True)

@@ -29,7 +29,7 @@ class NextRevStation(Station):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
-        outer.addWidget(self._batch(), 9)
+        outer.addWidget(self._batch(), 12)
         outer.addWidget(self._changes(), 5)
 
     def _batch(self) -> QWidget:
