@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 import unicodedata
+from collections.abc import Iterable
 
 from zesty_trace.errors import InputError
 
@@ -101,3 +102,18 @@ def scpi_string(text: str) -> str:
 def slug(text: str, fallback: str) -> str:
     """Return a text as part of a file name: lower case letters, digits and dashes; `fallback` if nothing is left."""
     return re.sub(r"[^a-z0-9]+", "-", text.lower()).strip("-")[:60] or fallback
+
+
+MOST_NAMED = 16
+
+
+def suggest(word: str, choices: Iterable[str]) -> str:
+    """Return a hint with the nearest known words."""
+    from difflib import get_close_matches
+
+    known = sorted(choices)
+    near = get_close_matches(word[:80], known, n=3, cutoff=0.5)
+    if near:
+        return f"Did you mean {' or '.join(near)}?"
+    more = f" … ({len(known)} in all)" if len(known) > MOST_NAMED else ""
+    return f"Known: {', '.join(known[:MOST_NAMED])}{more}"

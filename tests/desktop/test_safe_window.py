@@ -233,3 +233,24 @@ def test_no_event_keeps_the_gui_thread_busy(window: MainWindow, qapp, qtbot, set
     finally:
         qapp.watching = False
     assert qapp.blocks == []
+
+
+def test_part_files_that_cannot_be_read_are_said_and_read_again(tmp_path: Path, qtbot, demo_project: Path) -> None:
+    from PySide6.QtCore import QSettings
+
+    from zesty_trace.desktop.opening import open_project
+
+    path = tmp_path / "p"
+    shutil.copytree(demo_project, path)
+    (path / "parts" / "mine.toml").write_text("[broken\n")
+    settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
+    window = MainWindow(open_project(path, ask=False), settings)
+    window.show()
+    qtbot.waitUntil(lambda: "TOML" in window.notices.text("unreadable"), timeout=10_000)
+    for key in ("schematic", "bench"):
+        window.go(key)
+    assert window.current == ""
+    (path / "parts" / "mine.toml").unlink()
+    window.notices.button("unreadable", "Try again").click()
+    qtbot.waitUntil(lambda: bool(window.current), timeout=10_000)
+    window.close()

@@ -63,6 +63,7 @@ class MainWindow(QMainWindow):
         self.stations: dict[str, Station] = {}
         self.current = ""
         self._leave_unsaved = False
+        self._loaded = False
         self._shortcuts: list[QShortcut] = []
         self._build()
         self._connect()
@@ -84,13 +85,26 @@ class MainWindow(QMainWindow):
 
             check_known(self.session.design, self.session.catalogue)
 
+        def failed(error: object) -> None:
+            if error is not None:
+                self.session.failed.emit(error)
+                self.notices.put(
+                    "unreadable", f"{error} Nothing can be shown until that is put right; nothing was changed.",
+                    (("Try again", self._again),),
+                )  # fmt: skip
+
         def ready(_value: object) -> None:
+            self._loaded = True
             if not self.current:
                 self.go(where)
             self.session.check_soon()
             self._ask_about_stale()
 
-        self.session.jobs.start("Loading", load, ready, visible=False)
+        self.session.jobs.start("Loading", load, ready, failed, visible=False)
+
+    def _again(self) -> None:
+        self.session.__dict__.pop("catalogue", None)
+        self._first()
 
     def _build(self) -> None:
         self.trace = JourneyTrace()
@@ -282,7 +296,9 @@ class MainWindow(QMainWindow):
             self.session.failed.emit(error)
 
     def go(self, key: str) -> None:
-        """Show a station."""
+        """Show a station, once what it needs could be read."""
+        if not self._loaded:
+            return
         if key not in self.stations:
             station = _station_class(key)(self.session)
             self.stations[key] = station
@@ -325,6 +341,7 @@ class MainWindow(QMainWindow):
             palette.chosen.run()
 
     def _dress(self) -> None:
+        self.centralWidget().setPalette(theme.palette(theme.current()))
         for piece in (*self._pieces, *([self.findings, self.station] if self.current else [])):
             theme.dress(piece)
 

@@ -160,7 +160,7 @@ def use(app: QApplication, name: str) -> Theme:
     """Switch the application to a theme by name. What is on screen is then given its style by `dress`."""
     global _current
     _current = THEMES.get(name, LIGHT)
-    app.setPalette(_palette(_current))
+    app.setPalette(palette(_current))
     return _current
 
 
@@ -180,16 +180,17 @@ def _sheet(name: str) -> str:
     return style_sheet(THEMES[name])
 
 
-def _palette(t: Theme) -> QPalette:
+def palette(t: Theme) -> QPalette:
+    """Return the colours of what has no style of its own: the ground between the pieces, dialogs of the system."""
     role = QPalette.ColorRole
-    palette = QPalette()
+    found = QPalette()
     for which, name in (
         (role.Window, "paper"), (role.WindowText, "ink"), (role.Base, "sheet"), (role.AlternateBase, "paper"),
         (role.Text, "ink"), (role.Button, "panel"), (role.ButtonText, "ink"), (role.Highlight, "lemon"),
         (role.ToolTipBase, "panel"), (role.ToolTipText, "ink"), (role.PlaceholderText, "muted"),
     ):  # fmt: skip
-        palette.setColor(which, t.color(name))
-    return palette
+        found.setColor(which, t.color(name))
+    return found
 
 
 def voltage_color(volt: float | None, is_ground: bool) -> str:

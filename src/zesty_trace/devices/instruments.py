@@ -226,23 +226,23 @@ class Bench:
 
     def resistance(self, step: BenchStep, a: str, b: str) -> float:
         """Ohms between two nets."""
-        sentence = self._place_probes(step, a, b)
-        if self._meter is None:
-            return self._person().read(f"Meter on ohms. {sentence} What does it show?".replace("  ", " "), "Ω")
-        if sentence:
-            self._person().do(f"{sentence} Hold still.")
-            return self._when_stable(self._meter.ohms)
-        return self._meter.ohms()
+        return self._measured(step, a, b, "Meter on ohms.", "Ω", self._meter.ohms if self._meter else None)
 
     def voltage(self, step: BenchStep, a: str, b: str) -> float:
         """Volts between two nets."""
+        return self._measured(step, a, b, "Meter on DC volts.", "V", self._meter.volts if self._meter else None)
+
+    def _measured(
+        self, step: BenchStep, a: str, b: str, words: str, unit: str, take: Callable[[], float] | None
+    ) -> float:
+        """Have the probes put on, then read the meter, or have it read."""
         sentence = self._place_probes(step, a, b)
-        if self._meter is None:
-            return self._person().read(f"Meter on DC volts. {sentence} What does it show?".replace("  ", " "), "V")
+        if take is None:
+            return self._person().read(f"{words} {sentence} What does it show?".replace("  ", " "), unit)
         if sentence:
             self._person().do(f"{sentence} Hold still.")
-            return self._when_stable(self._meter.volts)
-        return self._meter.volts()
+            return self._when_stable(take)
+        return take()
 
     def _when_stable(self, take: Callable[[], float]) -> float:
         """Return a reading once three in a row agree."""

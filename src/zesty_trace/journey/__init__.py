@@ -140,13 +140,17 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
     design = place_rest(import_prototype(texts[0], texts[1], catalogue, demo_base(today, demo)), catalogue)
     if folder.exists() and any(folder.iterdir()):
         raise StoreError("The folder of the demo holds something else", str(folder), "Move it away")
+    kept = {DEMO_MARK: f"{demo}\n".encode()}
+    kept |= {name: (root / name).read_bytes() for name in ("parts.csv", "wiring.csv")}
+    kept |= {f"firmware/{e.name}": e.read_bytes() for e in root.iterdir() if e.name.endswith(".hex")}
     with ProjectFolder.create(folder, design):
-        for name in ("parts.csv", "wiring.csv"):
-            write_inside(folder, name, (root / name).read_bytes())
-        for entry in root.iterdir():
-            if entry.name.endswith(".hex"):
-                write_inside(folder, f"firmware/{entry.name}", entry.read_bytes())
-        write_inside(folder, DEMO_MARK, f"{demo}\n".encode())
+        try:
+            for name, data in kept.items():
+                write_inside(folder, name, data)
+        except OSError as error:
+            raise StoreError(
+                f"Could not write the demo: {error}", str(folder), "Free some space, then --reset"
+            ) from error
     return design
 
 

@@ -49,6 +49,7 @@ METER_INPUT_OHM = 1e7  # common practice for a digital multimeter on a voltage r
 PROBE_MM = 0.5  # the least width of a pad that a hand-held probe can be held on, common practice
 CHIPS = ("load", "controller", "regulator", "converter", "charger")
 PRESS_OHM = 5.0
+PIN_OHM = 1e5  # what the pin of an unpowered chip may conduct, common practice
 CHIP_OHM = 3.0  # under this a net hangs on a chip, which is taken to conduct through 1 Ω
 METER_COUNTS_V = 0.0005
 
@@ -257,7 +258,7 @@ class _Planner:
     def _resistance(self, a: str, b: str, ohms: _Ohms, why: str, stops: bool) -> None:
         chip = ohms.least < CHIP_OHM
         if stops or chip:
-            low = RESISTANCE_SHARE * min(ohms.nominal, 1e6)
+            low = RESISTANCE_SHARE * min(ohms.nominal, PIN_OHM)
             low = max(SHORT_OHM, low) if low >= SHORT_OHM else min(SHORT_OHM, 0.5 * ohms.nominal)
         else:
             low = ohms.least * (1 - ohms.least_spread - OHM_ERROR) - LEADS_OHM

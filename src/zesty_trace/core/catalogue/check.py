@@ -7,13 +7,10 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator, Mapping
-from typing import TYPE_CHECKING
 
+from zesty_trace.core.catalogue.kind import ElementSpec, Kind
 from zesty_trace.errors import InputError
-from zesty_trace.names import is_name, shorten
-
-if TYPE_CHECKING:
-    from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
+from zesty_trace.names import is_name, shorten, suggest
 
 MOST_PINS = 400
 MOST_STEEP = 400.0  # forward voltage in thermal voltages: beyond it the exponent overflows
@@ -96,8 +93,6 @@ def _head(kind: Kind) -> Iterator[tuple[str, str, str]]:
 
 
 def _model(kind: Kind) -> Iterator[tuple[str, str, str]]:
-    from zesty_trace.core.catalogue.kinds import suggest
-
     type_ = kind.model.get("type")
     if not isinstance(type_, str) or type_ not in MODELS:
         hint = suggest(str(type_), MODELS) if type_ is not None else 'Write at least: model = { type = "open" }'

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import tomllib
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
@@ -13,136 +13,11 @@ from typing import Any
 import msgspec
 
 from zesty_trace.core.catalogue.check import check_kind
+from zesty_trace.core.catalogue.kind import ROLES, BusSpec, Choice, ElementSpec, Kind, Need, PackageSpec, PinSpec, Strap
+from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.errors import InputError
 from zesty_trace.files import names_inside, read_given, read_inside, text_of
-from zesty_trace.names import shorten
-
-ROLES = ("supply_in", "supply_out", "ground", "input", "output", "open_drain", "bidirectional", "passive", "no_connect")
-
-
-class PinSpec(msgspec.Struct, frozen=True, array_like=True):
-    """One pin of a kind."""
-
-    number: str
-    name: str
-    role: str
-
-
-class Strap(msgspec.Struct, frozen=True):
-    """A pin that picks the bus address: the part of the address it gives when low and when high."""
-
-    pin: str
-    low: int
-    high: int
-
-
-class BusSpec(msgspec.Struct, frozen=True):
-    """How a kind sits on a two-wire bus."""
-
-    sda: str
-    scl: str
-    role: str
-    address: int = 0
-    straps: tuple[Strap, ...] = ()
-
-
-class Need(msgspec.Struct, frozen=True):
-    """A part that a pin of this kind wants beside it."""
-
-    pin: str
-    part: str
-    value: str
-
-
-class Choice(msgspec.Struct, frozen=True):
-    """What a resistor from a pin to ground asks a supply for."""
-
-    pin: str
-    ohm: float
-    volt: float
-
-
-class ElementSpec(msgspec.Struct, frozen=True):
-    """One element of a kind that is made of several: its type, pin names in terminal order, and values."""
-
-    type: str
-    pins: tuple[str, ...]
-    values: dict[str, float] = {}
-    tolerances: dict[str, float] = {}
-
-
-class Kind(msgspec.Struct, frozen=True, kw_only=True):
-    """One part kind.
-
-    `polarity` is its mark, `assembly` what to mind when it is put on the board.
-    `flipped` are its elements in the other position (pressed, thrown, closed, pulled in); `ocv` the open-circuit
-    voltage of a cell as (charge in percent, V).
-    """
-
-    id: str
-    title: str
-    prefix: str
-    packages: tuple[str, ...]
-    pins: tuple[PinSpec, ...]
-    model: dict[str, float | int | str]
-    elements: tuple[ElementSpec, ...] = ()
-    flipped: tuple[ElementSpec, ...] = ()
-    ocv: tuple[tuple[float, float], ...] = ()
-    unit: str = ""
-    tolerance: float = 0.0
-    facts: dict[str, float] = {}
-    bus: BusSpec | None = None
-    needs: tuple[Need, ...] = ()
-    choices: tuple[Choice, ...] = ()
-    options: dict[str, dict[str, float]] = {}
-    polarity: str = ""
-    assembly: str = ""
-    heat_sensitive: bool = False
-    heat_max_c: float = 260.0
-    late: bool = False
-    connector: bool = False
-    external: bool = False
-    assembled: bool = True
-    target: str = ""
-
-    def pin(self, number_or_name: str) -> PinSpec | None:
-        """Return the pin with this number, else the only pin with this name, else None."""
-        for spec in self.pins:
-            if spec.number == number_or_name:
-                return spec
-        named = [spec for spec in self.pins if spec.name.lower() == number_or_name.lower()]
-        return named[0] if len(named) == 1 else None
-
-    def pin_named(self, name: str) -> PinSpec:
-        """Return the first pin of this name. KeyError if there is none."""
-        for spec in self.pins:
-            if spec.name == name:
-                return spec
-        raise KeyError(f"{self.id} has no pin {name}")
-
-    def number(self, fact: str, default: float = 0.0) -> float:
-        """Return a number of the solver model."""
-        return float(self.model.get(fact, default))
-
-
-class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
-    """The dimensions from which a land pattern is drawn, millimetres."""
-
-    id: str
-    family: str
-    height: float
-    count: int = 2
-    pitch: float = 0.0
-    span: float = 0.0
-    pad: tuple[float, float] = (1.0, 1.0)
-    body: tuple[float, float] = (1.0, 1.0)
-    body_shift: tuple[float, float] = (0.0, 0.0)
-    drill: float = 0.0
-    diameter: float = 0.0
-    keepout: float = 0.0
-    polar: bool = False
-    power_w: float = 0.0
-    theta_ja_c_per_w: float = 0.0
+from zesty_trace.names import shorten, suggest
 
 
 class Catalogue(msgspec.Struct, frozen=True):
@@ -164,20 +39,7 @@ class Catalogue(msgspec.Struct, frozen=True):
         raise InputError(f"There is no package “{package_id}”", package_id, suggest(package_id, self.packages))
 
 
-MOST_NAMED = 16
 MOST_ENTRIES = 2000
-
-
-def suggest(word: str, choices: Iterable[str]) -> str:
-    """Return a hint with the nearest known words."""
-    from difflib import get_close_matches
-
-    known = sorted(choices)
-    near = get_close_matches(word, known, n=3, cutoff=0.5)
-    if near:
-        return f"Did you mean {' or '.join(near)}?"
-    more = f" … ({len(known)} in all)" if len(known) > MOST_NAMED else ""
-    return f"Known: {', '.join(known[:MOST_NAMED])}{more}"
 
 
 def _load_file(text: str, where: str, shape: type[Any]) -> dict[str, Any]:
@@ -271,6 +133,12 @@ def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], 
         for package in kind.packages:
             if package not in packages:
                 raise InputError(f"unknown package {package}", at(kind, ".packages"), suggest(package, packages))
+            without = [n for n in numbers if n not in {pad.number for pad in land_pattern(packages[package]).pads}]
+            if without:
+                words = f"{package} has no pad {without[0]}"
+                raise InputError(
+                    words, at(kind, ".packages"), "Take a package with a pad for each pin, or number them so"
+                )
         check_kind(kind, lambda field, kind=kind: at(kind, field))  # type: ignore[misc]
 
 
@@ -311,3 +179,9 @@ def with_user_parts(base: Catalogue, *folders: tuple[Path, str]) -> Catalogue:
         for name in names_inside(root, folder, ".toml"):
             kinds |= kinds_of(read_inside(root, f"{folder}/{name}", "parts"), name, base)
     return Catalogue(kinds, dict(base.packages))
+
+
+__all__ = [
+    "ROLES", "BusSpec", "Catalogue", "Choice", "ElementSpec", "Kind", "Need", "PackageSpec", "PinSpec", "Strap", "check_kinds",
+    "kinds_of", "line_of_entry", "read_kinds", "shipped", "suggest", "with_user_parts",
+]  # fmt: skip

@@ -10,7 +10,7 @@ from collections.abc import Callable, Sequence
 from functools import cache
 from typing import Literal, NamedTuple
 
-from zesty_trace.core.catalogue.kinds import PackageSpec
+from zesty_trace.core.catalogue.kind import PackageSpec
 from zesty_trace.core.quantities import nm
 
 Shape = Literal["rect", "round", "oblong"]

@@ -1,0 +1,132 @@
+"""One part kind: its pins with their roles, its electrical facts, its solver model."""
+
+from __future__ import annotations
+
+import msgspec
+
+ROLES = ("supply_in", "supply_out", "ground", "input", "output", "open_drain", "bidirectional", "passive", "no_connect")
+
+
+class PinSpec(msgspec.Struct, frozen=True, array_like=True):
+    """One pin of a kind."""
+
+    number: str
+    name: str
+    role: str
+
+
+class Strap(msgspec.Struct, frozen=True):
+    """A pin that picks the bus address: the part of the address it gives when low and when high."""
+
+    pin: str
+    low: int
+    high: int
+
+
+class BusSpec(msgspec.Struct, frozen=True):
+    """How a kind sits on a two-wire bus."""
+
+    sda: str
+    scl: str
+    role: str
+    address: int = 0
+    straps: tuple[Strap, ...] = ()
+
+
+class Need(msgspec.Struct, frozen=True):
+    """A part that a pin of this kind wants beside it."""
+
+    pin: str
+    part: str
+    value: str
+
+
+class Choice(msgspec.Struct, frozen=True):
+    """What a resistor from a pin to ground asks a supply for."""
+
+    pin: str
+    ohm: float
+    volt: float
+
+
+class ElementSpec(msgspec.Struct, frozen=True):
+    """One element of a kind that is made of several: its type, pin names in terminal order, and values."""
+
+    type: str
+    pins: tuple[str, ...]
+    values: dict[str, float] = {}
+    tolerances: dict[str, float] = {}
+
+
+class Kind(msgspec.Struct, frozen=True, kw_only=True):
+    """One part kind.
+
+    `polarity` is its mark, `assembly` what to mind when it is put on the board.
+    `flipped` are its elements in the other position (pressed, thrown, closed, pulled in); `ocv` the open-circuit
+    voltage of a cell as (charge in percent, V).
+    """
+
+    id: str
+    title: str
+    prefix: str
+    packages: tuple[str, ...]
+    pins: tuple[PinSpec, ...]
+    model: dict[str, float | int | str]
+    elements: tuple[ElementSpec, ...] = ()
+    flipped: tuple[ElementSpec, ...] = ()
+    ocv: tuple[tuple[float, float], ...] = ()
+    unit: str = ""
+    tolerance: float = 0.0
+    facts: dict[str, float] = {}
+    bus: BusSpec | None = None
+    needs: tuple[Need, ...] = ()
+    choices: tuple[Choice, ...] = ()
+    options: dict[str, dict[str, float]] = {}
+    polarity: str = ""
+    assembly: str = ""
+    heat_sensitive: bool = False
+    heat_max_c: float = 260.0
+    late: bool = False
+    connector: bool = False
+    external: bool = False
+    assembled: bool = True
+    target: str = ""
+
+    def pin(self, number_or_name: str) -> PinSpec | None:
+        """Return the pin with this number, else the only pin with this name, else None."""
+        for spec in self.pins:
+            if spec.number == number_or_name:
+                return spec
+        named = [spec for spec in self.pins if spec.name.lower() == number_or_name.lower()]
+        return named[0] if len(named) == 1 else None
+
+    def pin_named(self, name: str) -> PinSpec:
+        """Return the first pin of this name. KeyError if there is none."""
+        for spec in self.pins:
+            if spec.name == name:
+                return spec
+        raise KeyError(f"{self.id} has no pin {name}")
+
+    def number(self, fact: str, default: float = 0.0) -> float:
+        """Return a number of the solver model."""
+        return float(self.model.get(fact, default))
+
+
+class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
+    """The dimensions from which a land pattern is drawn, millimetres."""
+
+    id: str
+    family: str
+    height: float
+    count: int = 2
+    pitch: float = 0.0
+    span: float = 0.0
+    pad: tuple[float, float] = (1.0, 1.0)
+    body: tuple[float, float] = (1.0, 1.0)
+    body_shift: tuple[float, float] = (0.0, 0.0)
+    drill: float = 0.0
+    diameter: float = 0.0
+    keepout: float = 0.0
+    polar: bool = False
+    power_w: float = 0.0
+    theta_ja_c_per_w: float = 0.0
