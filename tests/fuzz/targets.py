@@ -5,6 +5,7 @@ Own errors only; where something is accepted it reads back the same. Time and me
 
 from __future__ import annotations
 
+import copy
 import io
 import math
 import random
@@ -232,7 +233,7 @@ def _bend(node: Any, rng: random.Random) -> None:
     elif rng.random() < 0.3:
         del node[key]
     else:
-        node[key] = rng.choice(ODD)
+        node[key] = copy.deepcopy(rng.choice(ODD))
 
 
 def house(data: bytes) -> None:

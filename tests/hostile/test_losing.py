@@ -74,6 +74,41 @@ def test_a_journal_that_a_save_has_overtaken_is_spent(folder: ProjectFolder, mon
     assert (opened.design.name, opened.recovered, opened.stale) == ("newer", False, None)
 
 
+def test_a_save_that_finds_a_journal_of_an_earlier_process_marks_it_as_spent(
+    folder: ProjectFolder, monkeypatch
+) -> None:
+    """A kill between the file and the removal of a journal that this process did not write itself."""
+    folder.journal(Design(name="earlier"))
+    folder.close()
+    again, opened = ProjectFolder.open(folder.path)
+    monkeypatch.setattr(again, "_restart_journal", lambda: None)
+    again.save(edits.set_name(opened.design, "saved at once"))
+    again.close()
+    found = read_project(folder.path)
+    assert (found.design.name, found.stale) == ("saved at once", None)
+
+
+def test_a_save_that_fails_after_its_mark_leaves_the_journal_continuing_the_old_file(
+    folder: ProjectFolder, monkeypatch
+) -> None:
+    from zesty_trace.store import project
+
+    folder.journal(Design(name="edit 1"))
+    real = project.write_inside
+
+    def full(root: Path, name: str, data: bytes) -> None:
+        if name == DESIGN:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        real(root, name, data)
+
+    monkeypatch.setattr(project, "write_inside", full)
+    with pytest.raises(StoreError, match="No space"):
+        folder.save(Design(name="edit 2"))
+    folder.journal(Design(name="edit 3"))
+    found = read_project(folder.path)
+    assert (found.design.name, found.stale) == ("edit 3", None)
+
+
 def test_another_programs_file_is_not_overwritten_unasked(folder: ProjectFolder) -> None:
     (folder.path / DESIGN).write_bytes(to_json(Design(name="theirs")))
     assert folder.changed_outside()

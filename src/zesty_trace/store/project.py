@@ -143,15 +143,24 @@ class ProjectFolder:
                 self._someone_elses(before, over_theirs)
             elif before is not None:
                 write_inside(self.path, LAST_GOOD, before)
-            if self._journal is not None:
+            if self._journal is not None or exists_inside(self.path, JOURNAL):
                 self._append(b"saved %s\n" % _checksum(data).encode())
             write_inside(self.path, DESIGN, data)
             self._note_file(data)
             self._restart_journal()
         except FileProblem as error:
+            self._let_go_of_journal()
             raise StoreError(error.message, error.where, error.hint) from error
         except OSError as error:
+            self._let_go_of_journal()
             raise _os_error(error, self.path / DESIGN) from error
+
+    def _let_go_of_journal(self) -> None:
+        """Close the journal; what is appended next says anew which file it continues."""
+        if self._journal is not None:
+            with suppress(OSError):
+                self._journal.close()
+            self._journal = None
 
     def _present(self) -> bytes | None:
         """Return what design.json holds now, None if there is none. FolderGone."""
@@ -239,7 +248,8 @@ class ProjectFolder:
             descriptor = open_inside(self.path, JOURNAL, os.O_WRONLY | os.O_CREAT | os.O_APPEND)
             self._journal = os.fdopen(descriptor, "ab")
             fresh = self._journal.seek(0, os.SEEK_END) == 0
-            line = (b"base %s\n" % self._known.encode() if fresh else b"\n") + line  # or: what a crash left ends here
+            # each process says anew what it continues; a line that a crash left unfinished ends before it
+            line = (b"" if fresh else b"\n") + b"base %s\n" % self._known.encode() + line
         start = self._journal.tell()
         try:
             self._journal.write(line)
@@ -254,14 +264,10 @@ class ProjectFolder:
         if self._journal is not None:
             with suppress(OSError):
                 os.ftruncate(self._journal.fileno(), length)
-            with suppress(OSError):
-                self._journal.close()
-            self._journal = None
+            self._let_go_of_journal()
 
     def _restart_journal(self) -> None:
-        if self._journal is not None:
-            self._journal.close()
-            self._journal = None
+        self._let_go_of_journal()
         (self.path / JOURNAL).unlink(missing_ok=True)
 
     def _take_lock(self) -> None:
@@ -286,9 +292,7 @@ class ProjectFolder:
 
     def close(self) -> None:
         """Let go of the journal and the lock."""
-        if self._journal is not None:
-            self._journal.close()
-            self._journal = None
+        self._let_go_of_journal()
         if self._lock is not None:
             self._lock.close()
             self._lock = None
