@@ -16,7 +16,7 @@ from zesty_trace.desktop.plain import Words, tip
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.store.project import DESIGN, THEIRS, ProjectFolder, read_project
 
-from .watchdog import LIMIT_S, WatchedApplication
+from .watchdog import WatchedApplication, limit_s
 
 
 def type_over(qtbot, field, text: str) -> None:
@@ -206,7 +206,7 @@ def test_a_thousand_boards_do_not_hold_an_edit_up(window: MainWindow, settle) ->
             window.station, "road" if key == "next" else "table")))  # fmt: skip
         start = time.thread_time()
         session.do("edit", lambda d, key=key: edits.set_brief(d, purpose=f"edited at {key}"))
-        assert time.thread_time() - start < LIMIT_S
+        assert time.thread_time() - start < limit_s()
         settle(window)
 
 
@@ -232,7 +232,8 @@ def test_no_event_keeps_the_gui_thread_busy(window: MainWindow, qapp, qtbot, set
         settle(window)
     finally:
         qapp.watching = False
-    assert qapp.blocks == []
+    limit = limit_s() if qapp.blocks else 0.0
+    assert [b for b in qapp.blocks if b[0] > limit] == []
 
 
 def test_part_files_that_cannot_be_read_are_said_and_read_again(tmp_path: Path, qtbot, demo_project: Path) -> None:

@@ -7,7 +7,14 @@ import time
 from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QApplication
 
+from ..speed import slowness
+
 LIMIT_S = 0.25
+
+
+def limit_s() -> float:
+    """Return the limit for this machine at this moment: a machine at half speed gets twice the time."""
+    return LIMIT_S * slowness()
 
 
 class WatchedApplication(QApplication):
@@ -16,7 +23,7 @@ class WatchedApplication(QApplication):
     def __init__(self, arguments: list[str]) -> None:
         super().__init__(arguments)
         self.watching = False
-        self.blocks: list[str] = []
+        self.blocks: list[tuple[float, str]] = []
         self._depth = 0
 
     def notify(self, receiver: QObject, event: QEvent) -> bool:
@@ -31,6 +38,4 @@ class WatchedApplication(QApplication):
             self._depth -= 1
             took = time.thread_time() - start
             if took > LIMIT_S:
-                self.blocks.append(
-                    f"{took:.2f} s: {event.type().name} of {type(receiver).__name__} {receiver.objectName()}"
-                )
+                self.blocks.append((took, f"{event.type().name} of {type(receiver).__name__} {receiver.objectName()}"))

@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 from zesty_trace.errors import ZestyError
 
+from ..speed import slowness
 from .mutate import mutated
 from .targets import TARGETS
 
@@ -42,7 +43,8 @@ def test_nearly_valid_input_gives_own_errors_only(name: str) -> None:
         start = time.thread_time()
         with suppress(ZestyError):
             target.act(data)
-        assert time.thread_time() - start < MOST_S
+        took = time.thread_time() - start
+        assert took < MOST_S or took < MOST_S * slowness()
 
     run()
     grown = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss - before

@@ -5,6 +5,7 @@ from __future__ import annotations
 import heapq
 from collections.abc import Callable
 from typing import Any
+from weakref import WeakKeyDictionary
 
 from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QShowEvent
@@ -25,7 +26,7 @@ from PySide6.QtWidgets import (
 
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
-from zesty_trace.desktop import plain
+from zesty_trace.desktop import plain, theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.plain import Words
 from zesty_trace.desktop.session import Session
@@ -240,24 +241,34 @@ def fit_columns(widget: QTableWidget, rows: list[list[str]]) -> None:
         head.resizeSection(c, min(widest, wide + 20))
 
 
-def fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...] = ()) -> None:
-    """Fill a table; columns in `numbers` are right-aligned."""
-    widget.setUpdatesEnabled(False)
-    try:
-        _fill(widget, rows, numbers)
-        fit_columns(widget, rows)
-    finally:
-        widget.setUpdatesEnabled(True)
+def fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...] = ()) -> list[int]:
+    """Fill a table; columns in `numbers` are right-aligned. Return the rows that are new, to be tinted or given tips.
+
+    A row that says what it said before, under the same theme, is left as it is.
+    """
+    themed, before = _FILLED.get(widget, ("", []))
+    typed_in = widget.editTriggers() != QTableWidget.EditTrigger.NoEditTriggers  # what is typed may not be what is held
+    same = themed == theme.current().name and widget.rowCount() == len(before) and not typed_in
+    fresh = [r for r, cells in enumerate(rows) if not same or r >= len(before) or before[r] != cells]
+    _FILLED[widget] = (theme.current().name, rows)
+    if fresh or len(rows) != len(before):
+        widget.setUpdatesEnabled(False)
+        try:
+            _fill(widget, rows, fresh, numbers)
+            fit_columns(widget, rows)
+        finally:
+            widget.setUpdatesEnabled(True)
+    return fresh
 
 
-def _fill(widget: QTableWidget, rows: list[list[str]], numbers: tuple[int, ...]) -> None:
+_FILLED: WeakKeyDictionary[QTableWidget, tuple[str, list[list[str]]]] = WeakKeyDictionary()
+
+
+def _fill(widget: QTableWidget, rows: list[list[str]], fresh: list[int], numbers: tuple[int, ...]) -> None:
     if widget.rowCount() != len(rows):
         widget.setRowCount(len(rows))
-    for r, cells in enumerate(rows):
-        for c, text in enumerate(cells):
-            known = widget.item(r, c)
-            if known is not None and known.text() == text and known.foreground().style() == Qt.BrushStyle.NoBrush:
-                continue
+    for r in fresh:
+        for c, text in enumerate(rows[r]):
             item = QTableWidgetItem(text)
             if c in numbers:
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)

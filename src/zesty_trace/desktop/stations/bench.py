@@ -197,8 +197,8 @@ class BenchStation(Station):
         for serial in batch_of(self.session.design).serials(boards.values()):
             standing = boards[serial].standing(wanted) if serial in boards else Standing("open", "not measured yet")
             rows.append([serial, standing.words, standing.why])
-        fill(self.batch, rows)
-        for r, cells in enumerate(rows):
+        for r in fill(self.batch, rows):
+            cells = rows[r]
             self._tint(self.batch, r, 1, cells[1].partition(",")[0])
             self.batch.item(r, 2).setToolTip(tip(cells[2]))
         passed = sum(c[1].startswith("pass") for c in rows)
@@ -239,8 +239,8 @@ class BenchStation(Station):
             )
             where = f" at {s.probe}" if s.probe and s.kind in ("voltage", "resistance") else ""
             rows.append([str(s.number), s.title + where, limits(s), text, verdict])
-        fill(self.steps, rows, (0,))
-        for r, cells in enumerate(rows):
+        for r in fill(self.steps, rows, (0,)):
+            cells = rows[r]
             self._tint(self.steps, r, 4, cells[4])
             self.steps.item(r, 3).setToolTip(tip(cells[3]))
             self.steps.item(r, 1).setToolTip(tip(self.plan.steps[r].why))

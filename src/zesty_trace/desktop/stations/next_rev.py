@@ -82,11 +82,10 @@ class NextRevStation(Station):
                 cells.append(self._word(board, kind, event))
             cells.append(board.events[-1].words if board and board.events else "nothing yet")
             rows.append(cells)
-        fill(self.road, rows)
-        for r, cells in enumerate(rows):
-            self.road.item(r, 5).setToolTip(tip(cells[5]))
         t = theme.current()
-        for r, cells in enumerate(rows):
+        for r in fill(self.road, rows):
+            cells = rows[r]
+            self.road.item(r, 5).setToolTip(tip(cells[5]))
             for c, text in enumerate(cells[1:5], 1):
                 if text.partition(",")[0] in ("pass", "yes", "fail"):
                     self.road.item(r, c).setForeground(QColor(t.stop if text.startswith("fail") else t.lime))
