@@ -184,12 +184,6 @@ def is_plain(root: Path, name: str) -> bool:
     return stat.S_ISREG(found.st_mode) and found.st_nlink == 1
 
 
-def remove_inside(root: Path, name: str) -> None:
-    """Remove a file or link (never what it points to); nothing if there is none. OSError."""
-    with _folder_of(root, name) as (folder, leaf), suppress(FileNotFoundError):
-        os.unlink(leaf, dir_fd=folder)
-
-
 def sweep(root: Path, folders: tuple[str, ...] = ()) -> None:
     """Remove what a write that was cut off has left. Call it with the project's lock held."""
     for folder in ("", *folders):

@@ -75,7 +75,11 @@ def test_the_same_chip_under_another_serial_number_is_a_stop(records: Records, j
         flash_board(open_port(said["port"]), said["port"], job, "A-001", records)
         with pytest.raises(DeviceError, match="is the one of A-001"):
             flash_board(open_port(said["port"]), said["port"], job, "A-002", records)
-    assert (content(records, "A-001"), content(records, "A-002")) == ("pass", "fail")
+        assert (content(records, "A-001"), content(records, "A-002")) == ("pass", "fail")
+        flash_board(open_port(said["port"]), said["port"], job, "A-001", records)  # the refusal gave the chip to nobody
+    with running("target", "--uid", "0b1d" * 6) as said:
+        flash_board(open_port(said["port"]), said["port"], job, "A-002", records)
+    assert (content(records, "A-001"), content(records, "A-002")) == ("pass", "pass")
 
 
 def test_another_chip_under_a_known_serial_number_is_a_stop_until_it_is_reworked(records: Records, job) -> None:
@@ -85,6 +89,7 @@ def test_another_chip_under_a_known_serial_number_is_a_stop_until_it_is_reworked
                 with pytest.raises(DeviceError, match="had another chip"):
                     flash_board(open_port(said["port"]), said["port"], job, "A-001", records)
                 records.add("A-001", "reworked", "chip replaced")
+                records.add("A-001", "note", "and cleaned")
             flash_board(open_port(said["port"]), said["port"], job, "A-001", records)
     assert content(records, "A-001") == "pass"
 

@@ -11,7 +11,7 @@ from contextlib import contextmanager
 import pytest
 
 from zesty_trace.core.bench.plan import BenchPlan, BenchStep
-from zesty_trace.core.bench.run import run_plan
+from zesty_trace.core.bench.run import StillLive, run_plan
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.devices.scpi import ScpiLink
 from zesty_trace.errors import Cancelled, DeviceError
@@ -275,3 +275,41 @@ def test_a_board_whose_meter_fails_is_left_open_and_the_next_is_measured() -> No
     assert first.verdict == "open"
     assert "not measured" in first.summary()
     assert second.passed, second.summary()
+
+
+def test_a_test_that_is_stopped_says_that_the_supply_may_still_be_on(monkeypatch) -> None:
+    monkeypatch.setattr("zesty_trace.devices.instruments.DISCHARGE_S", 0.2)
+    with peer(Supply(stuck=True)) as address, Bench(supply=address, hands=Person()) as bench:
+        bench._supply.off = lambda: None  # type: ignore[union-attr,method-assign]
+        with pytest.raises(StillLive, match="MAY STILL BE ON"):
+            run_plan(PLAN, bench, "A-001", stop_at("step 4", bench))
+
+
+def stop_at(title: str, bench: Bench) -> Callable[[float, str], bool]:
+    """Cancel at a step, from where on the supply does not switch off any more."""
+
+    def report(_share: float, text: str) -> bool:
+        if title in text:
+            del bench._supply.off  # type: ignore[union-attr]
+        return title not in text
+
+    return report
+
+
+class Leaving(Person):
+    """A person who goes away once the power is on."""
+
+    def do(self, sentence: str) -> None:
+        super().do(sentence)
+        if any("switch it on" in s for s in self.asked[:-1]):
+            raise Cancelled
+
+
+def test_a_person_who_leaves_with_the_power_on_is_called_back() -> None:
+    with Bench(hands=Leaving()) as bench, pytest.raises(StillLive, match="nobody has confirmed"):
+        run_plan(PLAN, bench, "A-001", lambda _s, text: "step 4" not in text)
+
+
+def test_a_person_who_leaves_before_power_is_let_go() -> None:
+    with Bench(hands=Person()) as bench, pytest.raises(Cancelled):
+        run_plan(PLAN, bench, "A-001", lambda _s, text: "step 1" not in text)

@@ -263,7 +263,8 @@ def coverage_command(a: argparse.Namespace) -> Answer:
         print(file=sys.stderr)
     noticed = sum(t.noticed for t in found.trials)
     data = {
-        "variant": variant, "steps": found.steps, "faults": len(found.trials), "noticed": noticed, "share": found.share,
+        "variant": variant, "steps": found.steps, "no_probe_reaches": list(found.unreached),
+        "faults": len(found.trials), "noticed": noticed, "share": found.share,
         "by_sort": {s: {"noticed": n, "of": m} for s, (n, m) in found.by_sort().items()},
         "not_noticed": {p: [str(f) for f in faults] for p, faults in found.unnoticed().items()},
         "trials": [{"sort": t.sort, "fault": str(t.fault), "part": t.part, "noticed_by": t.noticed_by} for t in found.trials],
@@ -272,6 +273,8 @@ def coverage_command(a: argparse.Namespace) -> Answer:
         f"{noticed} of {len(found.trials)} single faults would be noticed ({found.share:.0%}), by {found.steps} steps"
     ]
     lines += [f"  {sort:12} {n:4} of {m}" for sort, (n, m) in found.by_sort().items()]
+    if found.unreached:
+        lines.append(f"No probe reaches: {', '.join(found.unreached)}")
     lines += ["Not noticed:"]
     lines += [f"  {part:6} {'; '.join(map(str, faults))}" for part, faults in found.unnoticed().items()]
     return FINE, data, "\n".join(lines)

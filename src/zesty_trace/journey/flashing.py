@@ -90,18 +90,24 @@ def flash_board(
 
 
 def _refuse_other_chip(chip: Chip, serial: str, records: Records, source: Source) -> None:
-    """Stop when this chip is known under another serial number, or this serial number had another chip."""
+    """Stop when this chip is known under another serial number, or this serial number had another chip.
+
+    A board's chip is the one that an attempt went ahead on; one that was refused here is nobody's.
+    """
     if not chip.identity:
         return
     for board in records.boards():
-        events = [e for e in board.events if e.kind in ("flashing", "flashed", "reworked")]
-        own = [e for e in events if e.data.get("chip") and e.data.get("source") == source]
+        own = [
+            e for e in board.events if e.kind == "flashing" and e.data.get("chip") and e.data.get("source") == source
+        ]
         if board.serial != serial and any(e.data["chip"] == chip.identity for e in own):
             raise DeviceError(
                 f"This chip (number {chip.identity}) is the one of {board.serial}", serial,
                 f"Take {board.serial} out and put {serial} in",
             )  # fmt: skip
-        if board.serial == serial and own and own[-1].data["chip"] != chip.identity and events[-1].kind != "reworked":
+        if board.serial != serial or not own or own[-1].data["chip"] == chip.identity:
+            continue
+        if not any(e.kind == "reworked" for e in board.events[board.events.index(own[-1]) :]):
             raise DeviceError(
                 f"{serial} had another chip (number {own[-1].data['chip']}) when it was last flashed", serial,
                 "Put the right board in, or record the rework if its chip was replaced",

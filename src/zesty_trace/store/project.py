@@ -26,7 +26,6 @@ from zesty_trace.files import FileProblem, exists_inside, make_folder, open_insi
 
 DESIGN, LAST_GOOD, JOURNAL, LOCK = "design.json", "design.last-good.json", "design.journal", ".lock"
 UNSAVED, THEIRS = "design.unsaved.json", "design.theirs.json"
-RECORDS = "records.sqlite"
 FOLDERS = ("firmware", "fabrication", "parts")
 JOURNAL_LIMIT_BYTES = 16_000_000
 FULL_DISK = (27, 28, 122)  # file too large, no space, quota

@@ -53,6 +53,7 @@ class Coverage:
     variant: str
     trials: tuple[Trial, ...]
     steps: int
+    unreached: tuple[str, ...] = ()  # nets that no probe reaches
 
     @property
     def share(self) -> float:
@@ -100,7 +101,7 @@ def cover(
         if not report(k / max(1, len(chosen)), f"fault {k + 1} of {len(chosen)}: {trial.fault}"):
             raise Cancelled
         done.append(_tried(trial, plan, fitted, catalogue))
-    return Coverage(variant, tuple(done), len(plan.steps))
+    return Coverage(variant, tuple(done), len(plan.steps), plan.unreached)
 
 
 def _tried(trial: Trial, plan: BenchPlan, design: Design, catalogue: Catalogue) -> Trial:

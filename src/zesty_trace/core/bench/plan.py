@@ -185,7 +185,6 @@ class _Planner:
         self.unreached = [n for n in design.nets if n != self.ground and n not in reached]
         self.thevenin: dict[str, float] = {}
         self.steps: list[BenchStep] = []
-        self._share = 0.0
 
     def _tell(self, share: float, text: str) -> None:
         if not self._report(share, text):
@@ -274,10 +273,10 @@ class _Planner:
 
     def _buttons(self) -> None:
         net_of = self.design.net_of()
-        for ref, part in self.design.parts.items():
+        for ref in self.design.parts:
             kind = kind_of(self.design, self.catalogue, ref)
             ends = [p for p in (Pin(ref, s.number) for s in kind.pins) if p in net_of]
-            if kind.prefix != "SW" or len(kind.pins) != 2 or len(ends) != 2 or not kind.flipped or not part.ref:
+            if kind.prefix != "SW" or len(kind.pins) != 2 or len(ends) != 2 or not kind.flipped:
                 continue
             a, b = net_of[ends[0]], net_of[ends[1]]
             a, b = (b, a) if a == self.ground else (a, b)

@@ -122,36 +122,50 @@ def run_plan(
 ) -> BoardResult:
     """Run the plan on one board; the supply is off before it, and on every way out. Cancelled if `report` returns False.
 
+    StillLive instead of it, or of whatever else ended the test, if the supply may still be on.
+
     After a failed supply resistance the other resistances are still measured, but power is never applied. A device
     that does not answer makes its step "not measured", never passed; three such steps in a row end the board.
     `until_failure` leaves out what comes after the first step that fails.
     """
     readings: list[Reading] = []
-    live = ""
+    state = _State()
     try:
-        _run(plan, bench, serial, report, readings, until_failure)
-    finally:
-        live = _off(bench)
+        _run(plan, bench, serial, report, readings, until_failure, state)
+    except BaseException as stopped:
+        live = _off(bench, bool(state.feed))
         if live:
-            report(1.0, live)
+            raise StillLive(live, serial, "Do not touch the board before") from stopped
+        raise
+    live = _off(bench, bool(state.feed))
     left = [Reading(s, None, False, "not run: stopped before") for s in plan.steps[len(readings) :]]
     return BoardResult(serial, (*readings, *left), live)
 
 
-def _off(bench: Instruments) -> str:
-    """Switch off; return a warning if that failed."""
+class StillLive(DeviceError):
+    """The test was stopped, and the supply may still be on."""
+
+
+def _off(bench: Instruments, powered: bool) -> str:
+    """Switch off; return a warning if that failed, or if the person who was to do it has gone with the power on."""
+    said = ""
     for _ in range(2):
         try:
             bench.power_off()
             return ""
         except DeviceError as error:
             said = error.message
+        except (Cancelled, KeyboardInterrupt):
+            said = "nobody has confirmed that it is off"
+            if not powered:
+                return ""
     return f"THE SUPPLY MAY STILL BE ON: switch it off by hand ({said})."
 
 
 def _run(
-    plan: BenchPlan, bench: Instruments, serial: str, report: Report, readings: list[Reading], until_failure: bool
-) -> None:
+    plan: BenchPlan, bench: Instruments, serial: str, report: Report, readings: list[Reading], until_failure: bool,
+    state: _State,
+) -> None:  # fmt: skip
     if not report(0.0, f"{serial}: getting ready"):
         raise Cancelled
     steps = list(plan.steps)
@@ -162,7 +176,6 @@ def _run(
     except DeviceError as error:
         readings.append(Reading(steps[0], None, False, f"not measured: {error.message}"))
         return
-    state = _State()
     for step in steps:
         if not report(len(readings) / len(steps), f"{serial}: {step.title}"):
             raise Cancelled

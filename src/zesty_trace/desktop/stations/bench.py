@@ -347,6 +347,7 @@ class BenchStation(Station):
         self.coverage_text.setText(
             f"{sum(t.noticed for t in found.trials)} of {len(found.trials)} single faults would be noticed ({found.share:.0%}): "
             f"{sorts}. Capacitors carry no direct current, so most of what can be wrong with them is not seen."
+            + (f" No probe reaches {', '.join(found.unreached)}." if found.unreached else "")
         )
         fill(
             self.coverage,
