@@ -19,7 +19,6 @@ class WindowHands(QObject):
     """Asks by signal and waits; `stopped` is looked at while waiting."""
 
     asked = Signal(str, str)  # sentence, what is wanted: do, a unit, yes, addresses
-    done = Signal()
 
     def __init__(self, stopped: Any = None) -> None:
         super().__init__()
@@ -85,6 +84,8 @@ class HandsPanel(QWidget):
         self.skip_button = button(
             "Leave it out", lambda: self._say("skip"), False, "The step then counts as not measured"
         )
+        self.yes_button.setShortcut("Y")
+        self.no_button.setShortcut("N")
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.sentence)

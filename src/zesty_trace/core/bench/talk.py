@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind
 from zesty_trace.core.circuit.faults import Joints
-from zesty_trace.core.circuit.topology import kind_of, supply_nets
+from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
 from zesty_trace.core.design.model import Design, Pin
 
 RESET_NAMES = ("NRST", "RST", "RESET", "NRESET", "EN", "CHIP_EN")
@@ -221,7 +221,7 @@ def _signals(design: Design, catalogue: Catalogue, ref: str) -> dict[str, Pin]:
 def link_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[Pin, Pin]]:
     """Return (controller pin, connector pin) of each line from a controller to a connector that it can be spoken to by."""
     own = _signals(design, catalogue, ref)
-    rails = set(supply_nets(design, catalogue))
+    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
     found = []
     for other in design.parts:
         kind = kind_of(design, catalogue, other)
@@ -236,7 +236,7 @@ def device_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[P
     if kind.model.get("type") != "load" or kind.bus or kind.facts.get("light"):
         return []
     own = _signals(design, catalogue, ref)
-    rails = set(supply_nets(design, catalogue))
+    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
     lines = []
     for host in controllers(design, catalogue):
         lines += [(own[n], p) for n, p in _signals(design, catalogue, host).items() if n in own and n not in rails]
