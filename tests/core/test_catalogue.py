@@ -6,8 +6,9 @@ from pathlib import Path
 
 import pytest
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
-from zesty_trace.core.circuit.build import MODELS, build_network, forward_voltage, junction_values
+from zesty_trace.core.circuit.build import build_network, elements_of, forward_voltage, junction_values
 from zesty_trace.core.circuit.devices import THERMAL_V, junction
 from zesty_trace.core.circuit.solver import solve
 from zesty_trace.core.design import edits
@@ -26,7 +27,11 @@ bus = { sda = "SDA", scl = "SCL", role = "device", address = 0x76 }
 
 
 def test_every_kind_has_a_model_that_the_circuit_knows(catalogue: Catalogue) -> None:
-    assert {str(k.model["type"]) for k in catalogue.kinds.values()} <= set(MODELS)
+    carries_none = (m.Capacitor, m.Open)
+    default = elements_of.dispatch(m.Model)
+    ways = {type(k.model): elements_of.dispatch(type(k.model)) for k in catalogue.kinds.values()}
+    assert {shape for shape, way in ways.items() if way is default} == set(carries_none)
+    assert len(ways) == len(m.MODELS)
 
 
 def test_every_kind_builds_into_a_circuit_that_settles(catalogue: Catalogue) -> None:

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from pathlib import Path
 
+import msgspec
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from zesty_trace import journey
+from zesty_trace.core.catalogue.facts import FORMER_NAMES, Facts
 from zesty_trace.core.catalogue.kinds import ROLES, Catalogue, PinSpec, line_of_entry, read_kinds, shipped
 from zesty_trace.core.catalogue.make_part import check_package, guess_role, make_kind, read_pin_table, write_kind
 from zesty_trace.core.circuit.analysis import analyse
@@ -70,7 +72,7 @@ def test_roles_guessed_from_names(name: str, role: str) -> None:
 def made(catalogue: Catalogue, **changes: object):
     facts = {
         "kind_id": "float_switch_chip", "title": "Float switch chip", "prefix": "U", "package": "SOT-23",
-        "pins": read_pin_table(TABLE), "facts": {"v_min": 2.0, "v_max": 5.5}, "supply_a": 0.002, "catalogue": catalogue,
+        "pins": read_pin_table(TABLE), "facts": Facts(supply_min_v=2.0, supply_max_v=5.5), "supply_a": 0.002, "catalogue": catalogue,
     }  # fmt: skip
     return make_kind(**{**facts, **changes})  # type: ignore[arg-type]
 
@@ -89,7 +91,7 @@ def test_made_part_is_written_read_back_and_solved(catalogue: Catalogue, tmp_pat
 @pytest.mark.parametrize(
     ("changes", "said"),
     [({"package": "SOIC-8"}, "lacks pin"), ({"kind_id": "resistor"}, "already"), ({"kind_id": "No good"}, "cannot name"),
-     ({"prefix": "u1"}, "cannot begin"), ({"facts": {"v_min": 5.0, "v_max": 3.0}}, "up to 3"),
+     ({"prefix": "u1"}, "cannot begin"), ({"facts": Facts(supply_min_v=5.0, supply_max_v=3.0)}, "up to 3"),
      ({"pins": (*read_pin_table(TABLE), PinSpec("9", "X", "input"))}, "no pad 9")],
 )  # fmt: skip
 def test_what_does_not_fit_is_refused(catalogue: Catalogue, changes: dict, said: str) -> None:
@@ -108,7 +110,7 @@ def test_package_is_counted_or_suggested(catalogue: Catalogue) -> None:
 def test_any_pins_survive_the_way_through_toml(tmp_path_factory: pytest.TempPathFactory, roles: list[str]) -> None:
     catalogue = shipped()
     pins = tuple(PinSpec(str(k + 1), f"N{k}", role) for k, role in enumerate(roles))
-    kind = make_kind("own_part", "Own “part”", "U", "SOIC-8", pins, {}, 0.001, catalogue)
+    kind = make_kind("own_part", "Own “part”", "U", "SOIC-8", pins, Facts(), 0.001, catalogue)
     path = tmp_path_factory.mktemp("own") / "own.toml"
     path.write_text(write_kind(kind), "utf-8")
     assert read_kinds(path, catalogue)["own_part"] == kind
@@ -131,7 +133,10 @@ def test_errors_in_a_users_file_name_the_line(catalogue: Catalogue, tmp_path: Pa
     with pytest.raises(InputError, match="SOT-23"):
         read_kinds(path, catalogue)
     path.write_text(
-        text.replace("inputt", "input").replace('type = "open"', 'type = "load", supply = "VDD", ground = "B"'), "utf-8"
+        text.replace("inputt", "input").replace(
+            'type = "open"', 'type = "load", i_supply = 0.001, supply = "VDD", ground = "B"'
+        ),
+        "utf-8",
     )
     with pytest.raises(InputError, match="VDD that it does not have"):
         read_kinds(path, catalogue)
@@ -281,3 +286,45 @@ def test_brief_says_what_does_not_fit_the_case(mended: Design, catalogue: Catalo
     assert any("outside the board" in f.title for f in journey.brief_findings(outside, catalogue, TODAY))
     late = edits.set_brief(mended, needed_by="2020-01-01")
     assert any("were needed by" in f.title for f in journey.brief_findings(late, catalogue, TODAY))
+
+
+OWN = """[own_chip]
+title = "Own chip"
+prefix = "U"
+packages = ["SOT-23"]
+pins = [["1", "VDD", "supply_in"], ["2", "GND", "ground"], ["3", "OUT", "output"]]
+model = { type = "load", i_supply = 0.001, supply = "VDD", ground = "GND" }
+facts = { v_min = 2.5, v_max = 5.5, pin_max_over_supply = 0.3, keyed = 1, all_call = 112.0 }
+"""
+
+
+@pytest.mark.parametrize(
+    ("wrong", "said", "hint"),
+    [
+        (("i_supply = 0.001", "i_suply = 0.001"), "a load has no “i_suply”", "i_supply"),
+        (("i_supply = 0.001, ", ""), "a load needs i_supply", "data sheet"),
+        (('type = "load"', 'type = "lode"'), "there is no model “lode”", "load"),
+        (("v_min", "supply_min_w"), "there is no fact “supply_min_w”", "supply_min_v"),
+        (("2.5", '"2.5"'), "Expected `float", "Mend"),
+        (("0.001", "-1.0"), "i_supply = -1.0 cannot be", "from 0"),
+        (("title", "titel"), "there is no field “titel”", "title"),
+    ],
+)
+def test_a_misspelt_word_is_refused_with_its_line_and_the_nearest_name(
+    catalogue: Catalogue, tmp_path: Path, wrong: tuple[str, str], said: str, hint: str
+) -> None:
+    path = tmp_path / "own.toml"
+    path.write_text(OWN.replace(*wrong), "utf-8")
+    with pytest.raises(InputError) as caught:
+        read_kinds(path, catalogue)
+    assert said in caught.value.message
+    assert hint in caught.value.hint
+    assert "line" in caught.value.where
+
+
+def test_former_names_of_facts_are_read_as_todays(catalogue: Catalogue, tmp_path: Path) -> None:
+    path = tmp_path / "own.toml"
+    path.write_text(OWN, "utf-8")
+    facts = read_kinds(path, catalogue)["own_chip"].facts
+    assert facts == Facts(supply_min_v=2.5, supply_max_v=5.5, pin_over_supply_max_v=0.3, keyed=True, all_call=112)
+    assert set(FORMER_NAMES.values()) <= {f.name for f in msgspec.structs.fields(Facts)}

@@ -10,6 +10,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.build import INPUT_LEAK_OHM, OperatingState, build_network, cell_voltage, charge_current
 from zesty_trace.core.circuit.devices import REVERSE_OHM
@@ -24,7 +26,6 @@ OFF = 1e12
 OPEN_OHM = 1e9  # what the meter says beyond its range
 RANGE_OHM = 2e7
 FLOAT_V = 4.2  # a lithium charger without its cell, common practice
-_SOURCES = ("inlet", "battery")
 
 
 @dataclass(frozen=True)
@@ -45,10 +46,10 @@ def feeds(design: Design, catalogue: Catalogue) -> list[Feed]:
     found = []
     for ref, part in design.parts.items():
         kind = kind_of(design, catalogue, ref)
-        if kind.model.get("type") not in _SOURCES:
+        if not kind.is_a(m.Inlet, m.Battery):
             continue
         net = next((net_of[p] for s in kind.pins if s.role == "supply_out" and (p := Pin(ref, s.number)) in net_of), "")
-        volt = cell_voltage(part, kind, None) if kind.model["type"] == "battery" else design.brief.supply_v
+        volt = cell_voltage(part, kind, None) if kind.is_a(m.Battery) else design.brief.supply_v
         if net:
             found.append(Feed(ref, net, volt))
     if not found:
@@ -56,15 +57,15 @@ def feeds(design: Design, catalogue: Catalogue) -> list[Feed]:
 
     def rank(feed: Feed) -> tuple[bool, float, int, str]:
         kind = kind_of(design, catalogue, feed.ref)
-        own = kind.facts.get("gives_v", design.brief.supply_v)
-        return kind.model["type"] == "battery", abs(own - design.brief.supply_v), len(feed.ref), feed.ref
+        own = stated(kind.facts.gives_v, design.brief.supply_v)
+        return kind.is_a(m.Battery), abs(own - design.brief.supply_v), len(feed.ref), feed.ref
 
     return sorted(found, key=rank)
 
 
 def lights_of(design: Design, catalogue: Catalogue) -> frozenset[str]:
     """Return the lights that are told by data what to show."""
-    return frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.get("light"))
+    return frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.light)
 
 
 def output_nets(design: Design, catalogue: Catalogue) -> dict[str, frozenset[Pin]]:
@@ -103,15 +104,15 @@ def _without_cell(element: Element, design: Design, catalogue: Catalogue, feed: 
     if element.type != "current_load" or element.name not in design.parts:
         return element
     kind = kind_of(design, catalogue, element.name)
-    if kind.model.get("type") != "charger":
+    if not kind.is_a(m.Charger):
         return element
-    if kind_of(design, catalogue, feed.ref).model.get("type") == "battery":
+    if kind_of(design, catalogue, feed.ref).is_a(m.Battery):
         return replace(element, values={**element.values, "amp": 0.0})
     ground = next((Pin(element.name, s.number) for s in kind.pins if s.role == "ground"), None)
     node = design.net_of().get(ground, f"{element.name} ground") if ground else f"{element.name} ground"
     limit = charge_current(design, design.parts[element.name], kind) or 0.001
     values = {
-        "v_out": kind.facts.get("float_v", FLOAT_V), "v_drop": 0.1, "r_drop": 0.3, "i_q": 0.0005, "i_limit": limit,
+        "v_out": stated(kind.facts.float_v, FLOAT_V), "v_drop": 0.1, "r_drop": 0.3, "i_q": 0.0005, "i_limit": limit,
         "r_out": 0.05,
     }  # fmt: skip
     return Element(element.name, "regulator", (*element.nodes, node), values, (*element.pins, ground), {"v_out": 0.02})

@@ -17,6 +17,7 @@ from zesty_trace.core.bench.plan import BenchPlan, make_plan
 from zesty_trace.core.bench.run import run_plan
 from zesty_trace.core.bench.simulated import SimulatedBoard
 from zesty_trace.core.board.copper import board_pads, pad_shape, pattern_of
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.faults import Fault
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
@@ -121,7 +122,7 @@ def _tried(trial: Trial, plan: BenchPlan, design: Design, catalogue: Catalogue) 
 def _without_current(fault: Fault, design: Design, catalogue: Catalogue) -> bool:
     """Whether a fault is one of a capacitor, which carries no direct current: no step of the plan can see it."""
     part = fault.target in design.parts and fault.kind != "short"
-    return part and kind_of(design, catalogue, fault.target).model.get("type") == "capacitor"
+    return part and kind_of(design, catalogue, fault.target).is_a(m.Capacitor)
 
 
 def _built(design: Design, catalogue: Catalogue) -> list[str]:
@@ -182,7 +183,7 @@ def _reversed(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
 def _wrong(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
     for ref in _built(design, catalogue):
         kind = kind_of(design, catalogue, ref)
-        if kind.model.get("type") in ("resistor", "capacitor") and kind.unit and not kind.connector:
+        if kind.is_a(m.Resistor, m.Capacitor) and kind.unit and not kind.connector:
             for factor in FACTORS:
                 yield Trial("wrong value", Fault("wrong value", ref, factor=factor), ref)
 

@@ -27,6 +27,7 @@ from zesty_trace.core.bench.circuit import (
     resistances,
 )
 from zesty_trace.core.bench.talk import bus_devices, controllers, device_lines, link_lines
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import Spread, branch_spread, worst_case
 from zesty_trace.core.circuit.network import Element, Network
@@ -47,7 +48,7 @@ WIDEST_SPREAD = 0.3  # a voltage that part tolerances move further says little
 CHANGE_V = 0.3
 METER_INPUT_OHM = 1e7  # common practice for a digital multimeter on a voltage range
 PROBE_MM = 0.5  # the least width of a pad that a hand-held probe can be held on, common practice
-CHIPS = ("load", "controller", "regulator", "converter", "charger")
+CHIPS = (m.Supplied, m.Supply, m.Charger)
 PRESS_OHM = 5.0
 PIN_OHM = 1e5  # what the pin of an unpowered chip may conduct, common practice
 CHIP_OHM = 3.0  # under this a net hangs on a chip, which is taken to conduct through 1 Ω
@@ -120,7 +121,7 @@ def divider_nets(design: Design, catalogue: Catalogue) -> list[str]:
         ends = {
             other_net(design, net_of, p)
             for p in pins
-            if two_terminal(design, catalogue, p.ref) and kind_of(design, catalogue, p.ref).model["type"] == "resistor"
+            if two_terminal(design, catalogue, p.ref) and kind_of(design, catalogue, p.ref).is_a(m.Resistor)
         }
         if net not in rails and len(ends & rails) >= 2:
             found.append(net)
@@ -237,7 +238,7 @@ class _Planner:
         found = []
         for ref in self.design.parts:
             kind = kind_of(self.design, self.catalogue, ref)
-            if kind.model.get("type") != "resistor" or len(kind.pins) != 2 or kind.connector:
+            if not kind.is_a(m.Resistor) or len(kind.pins) != 2 or kind.connector:
                 continue
             ends = [net_of.get(Pin(ref, s.number), "") for s in kind.pins]
             for net, rail in (ends, ends[::-1]):
@@ -249,8 +250,7 @@ class _Planner:
         """Return the circuit with every pin of a chip held to ground: no real board can read lower than that."""
         extra = []
         for net in self.reached:
-            roles = {kind_of(self.design, self.catalogue, p.ref).model.get("type") for p in self.design.nets[net]}
-            if roles & set(CHIPS):
+            if any(kind_of(self.design, self.catalogue, p.ref).is_a(*CHIPS) for p in self.design.nets[net]):
                 extra.append(Element(f"leak {net}", "resistor", (net, self.ground), {"ohm": 1.0}))
         return network.with_elements(extra)
 
@@ -397,7 +397,7 @@ class _Planner:
         words += [f"Take the cell out of {f.ref}." for f in self.feeds if self._is_cell(f)]
         for ref, part in self.design.parts.items():
             kind = kind_of(self.design, self.catalogue, ref)
-            if kind.connector and kind.model.get("type") in ("load", "current_load", "resistor"):
+            if kind.connector and kind.is_a(m.Load, m.CurrentLoad, m.Resistor):
                 rated = f" ({part.value})" if part.value else ""
                 words.append(f"Plug in at {ref}: {kind.title}{rated}.")
         if lights_of(self.design, self.catalogue):
@@ -407,7 +407,7 @@ class _Planner:
         return tuple(words)
 
     def _is_cell(self, feed: Feed) -> bool:
-        return kind_of(self.design, self.catalogue, feed.ref).model.get("type") == "battery"
+        return kind_of(self.design, self.catalogue, feed.ref).is_a(m.Battery)
 
 
 def _telling(s: Spread) -> bool:

@@ -17,6 +17,7 @@ from zesty_trace.core.bench.circuit import (
     resistances,
 )
 from zesty_trace.core.bench.talk import Talk, bus_devices, controllers
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import sampled_scale
 from zesty_trace.core.circuit.build import OperatingState, build_network
@@ -223,7 +224,7 @@ def demo_faults(design: Design, catalogue: Catalogue, quantity: int) -> dict[int
         faults[7] = Fault("missing", devices[-1])
     if dividers and quantity >= 10:
         foot = next(
-            (p.ref for p in design.nets[dividers[0]] if kind_of(design, catalogue, p.ref).model["type"] == "resistor"),
+            (p.ref for p in design.nets[dividers[0]] if kind_of(design, catalogue, p.ref).is_a(m.Resistor)),
             "",
         )
         faults[10] = Fault("wrong value", foot, factor=2.0)

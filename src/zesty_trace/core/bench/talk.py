@@ -9,6 +9,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind
 from zesty_trace.core.circuit.faults import Joints
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
@@ -38,10 +40,10 @@ class Talk:
 
     def _supply_v(self, ref: str) -> float:
         kind = self._kind(ref)
-        if "supply" not in kind.model or "ground" not in kind.model:
+        feed = kind.supply_pins()
+        if feed is None:
             return 0.0
-        plus = Pin(ref, kind.pin_named(str(kind.model["supply"])).number)
-        minus = Pin(ref, kind.pin_named(str(kind.model["ground"])).number)
+        plus, minus = (Pin(ref, spec.number) for spec in feed)
         if self.joints.net(plus) is None or self.joints.net(minus) is None:
             return 0.0
         return self._at(plus) - self._at(minus)
@@ -49,7 +51,7 @@ class Talk:
     def powered(self, ref: str) -> bool:
         """Whether a part is there and its supply is within its range."""
         facts, supply = self._kind(ref).facts, self._supply_v(ref)
-        return facts.get("v_min", 0.5) * 0.98 <= supply <= facts.get("v_max", 100.0) * 1.1
+        return stated(facts.supply_min_v, 0.5) * 0.98 <= supply <= stated(facts.supply_max_v, 100.0) * 1.1
 
     def running(self, ref: str) -> bool:
         """Whether a controller runs its program: powered, not held in reset, not in its boot mode."""
@@ -108,7 +110,7 @@ class Talk:
         supply = self._supply_v(ref)
         if kind.bus is None or not self.powered(ref) or not self._clean(list(pins)):
             return None
-        threshold = kind.facts.get("v_ih_fraction", 0.7) * supply
+        threshold = stated(kind.facts.input_high_share, 0.7) * supply
         if min(self._at(p) for p in pins) <= threshold or not self._host_reaches(pins):
             return None
         address = kind.bus.address
@@ -139,7 +141,7 @@ class Talk:
             here = waiting.pop()
             for ref in self.design.parts:
                 kind = self._kind(ref)
-                if kind.model.get("type") != "nmos":
+                if not kind.is_a(m.Nmos):
                     continue
                 d, g, s = (Pin(ref, kind.pin_named(n).number) for n in ("D", "G", "S"))
                 ends = {self.joints.wiring.get(d, ""), self.joints.wiring.get(s, "")}
@@ -159,7 +161,7 @@ class Talk:
         fed = {
             self.joints.net(Pin(ref, s.number))
             for ref in self.design.parts
-            if self._kind(ref).model.get("type") == "controller" and self.running(ref)
+            if self._kind(ref).is_a(m.Controller) and self.running(ref)
             for s in self._kind(ref).pins
             if s.role in ("bidirectional", "output")
         }
@@ -181,7 +183,7 @@ class Talk:
     def _beyond_resistors(self, nets: set[str | None]) -> set[str | None]:
         found: set[str | None] = set()
         for ref in self.design.parts:
-            if self._kind(ref).model.get("type") != "resistor" or len(self._kind(ref).pins) != 2:
+            if not self._kind(ref).is_a(m.Resistor) or len(self._kind(ref).pins) != 2:
                 continue
             ends = [self.joints.net(Pin(ref, n)) for n in ("1", "2")]
             if None not in ends and set(ends) & nets:
@@ -204,7 +206,7 @@ def bus_devices(design: Design, catalogue: Catalogue) -> list[str]:
 
 def controllers(design: Design, catalogue: Catalogue) -> list[str]:
     """Return the controllers."""
-    return [r for r in design.parts if kind_of(design, catalogue, r).model.get("type") == "controller"]
+    return [r for r in design.parts if kind_of(design, catalogue, r).is_a(m.Controller)]
 
 
 def _signals(design: Design, catalogue: Catalogue, ref: str) -> dict[str, Pin]:
@@ -225,7 +227,7 @@ def link_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[Pin
     found = []
     for other in design.parts:
         kind = kind_of(design, catalogue, other)
-        if kind.connector and kind.model.get("type") == "open":
+        if kind.connector and kind.is_a(m.Open):
             found += [(own[n], p) for n, p in _signals(design, catalogue, other).items() if n in own and n not in rails]
     return found
 
@@ -233,7 +235,7 @@ def link_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[Pin
 def device_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[Pin, Pin]]:
     """Return (device pin, controller pin) of each line by which a controller speaks to a device without a bus address."""
     kind = kind_of(design, catalogue, ref)
-    if kind.model.get("type") != "load" or kind.bus or kind.facts.get("light"):
+    if not kind.is_a(m.Load) or kind.bus or kind.facts.light:
         return []
     own = _signals(design, catalogue, ref)
     rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}

@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_trace.core.board.copper import pattern_of, to_board
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
 from zesty_trace.core.design import edits
@@ -114,7 +115,7 @@ class _Placer:
         for index, ref in enumerate(members):
             kind = kind_of(self.design, self.catalogue, ref)
             nets = {self.net_of.get(Pin(ref, p.number), "") for p in kind.pins}
-            if kind.model.get("type") == "capacitor" and len(nets & self.rails) == 1:
+            if kind.is_a(m.Capacitor) and len(nets & self.rails) == 1:
                 near = decoupled_part(self.design, self.catalogue, members, index)
                 if near:
                     pairs[ref] = near

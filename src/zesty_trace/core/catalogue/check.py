@@ -5,9 +5,11 @@ What passes here can be drawn, solved, reviewed and placed; nothing after it has
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Callable, Iterator
 
+import msgspec
+
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kind import ElementSpec, Kind
 from zesty_trace.errors import InputError
 from zesty_trace.names import is_name, shorten, suggest
@@ -17,39 +19,26 @@ MOST_STEEP = 400.0  # forward voltage in thermal voltages: beyond it the exponen
 ANY = (-1e12, 1e12)
 ABOVE = (1e-15, 1e12)  # above zero
 SHARE = (0.0, 1.0)
-_SUPPLIED = {"i_supply": (0.0, 1000.0), "i_sleep": (0.0, 1000.0), "supply": ANY, "ground": ANY}
-# What each model may say: name -> range. Those in REQUIRED must be said.
-MODELS: dict[str, dict[str, tuple[float, float]]] = {
-    "resistor": {}, "capacitor": {}, "open": {}, "current_load": {}, "inlet": {}, "composite": {}, "charger": {},
-    "fixed_resistor": {"ohm": ABOVE},
-    "diode": {"vf": (0.01, 1000.0), "if": (1e-12, 10_000.0), "n": (0.5, 200.0)},
-    "led": {"vf": (0.01, 1000.0), "if": (1e-12, 10_000.0), "n": (0.5, 200.0)},
-    "zener": {"v_z": (0.1, 10_000.0), "i_z": (1e-9, 100.0)},
-    "nmos": {"vth": (0.0, 100.0), "r_on": (1e-6, 1e6), "vgs_on": (0.01, 100.0)},
-    "pmos": {"vth": (0.0, 100.0), "r_on": (1e-6, 1e6), "vgs_on": (0.01, 100.0)},
-    "npn": {"i_s": (1e-30, 1e-3), "beta": (0.1, 1e6)},
-    "pnp": {"i_s": (1e-30, 1e-3), "beta": (0.1, 1e6)},
-    "regulator": {"v_out": (0.01, 1000.0), "dropout": (0.0, 100.0), "dropout_at": (1e-6, 1000.0), "i_q": (0.0, 10.0),
-                  "i_limit": (1e-6, 1000.0), "tolerance": SHARE},
-    "converter": {"v_out": (0.01, 1000.0), "efficiency": (0.01, 1.0), "v_min": (0.0, 1000.0), "i_q": (0.0, 10.0),
-                  "i_limit": (1e-6, 1000.0), "tolerance": SHARE},
-    "load": _SUPPLIED, "controller": {**_SUPPLIED, "r_drive": (1e-3, 1e6)},
-    "battery": {"volt": (0.1, 1000.0), "ohm": (0.0, 1e6)},
+# The range of each number that a model may state, by its field there; fields of one name mean the same in all models.
+RANGES: dict[str, tuple[float, float]] = {
+    "ohm": ABOVE, "forward_v": (0.01, 1000.0), "rated_a": (1e-12, 10_000.0), "ideality": (0.5, 200.0),
+    "zener_v": (0.1, 10_000.0), "zener_a": (1e-9, 100.0), "threshold_v": (0.0, 100.0), "on_ohm": (1e-6, 1e6),
+    "on_gate_v": (0.01, 100.0), "saturation_a": (1e-30, 1e-3), "beta": (0.1, 1e6), "set_v": (0.01, 1000.0),
+    "max_a": (1e-6, 1000.0), "quiescent_a": (0.0, 10.0), "tolerance": SHARE, "dropout_v": (0.0, 100.0),
+    "dropout_at_a": (1e-6, 1000.0), "efficiency": (0.01, 1.0), "start_v": (0.0, 1000.0), "supply_a": (0.0, 1000.0),
+    "sleep_a": (0.0, 1000.0), "drive_ohm": (1e-3, 1e6), "volt": (0.1, 1000.0),
 }  # fmt: skip
-REQUIRED = {
-    "fixed_resistor": ("ohm",), "diode": ("if",), "led": ("if",), "nmos": ("vth", "r_on", "vgs_on"),
-    "pmos": ("vth", "r_on", "vgs_on"), "npn": ("i_s", "beta"), "pnp": ("i_s", "beta"),
-    "regulator": ("v_out", "dropout", "i_limit"), "converter": ("v_out", "efficiency", "v_min", "i_limit"),
-    "load": ("i_supply", "supply", "ground"), "controller": ("i_supply", "r_drive", "supply", "ground"),
-    "battery": ("volt",),
-}  # fmt: skip
-NAMED_PINS = {
-    "diode": "AK", "led": "AK", "zener": "AK", "nmos": "DGS", "pmos": "DGS", "npn": "CBE", "pnp": "CBE",
-}  # fmt: skip
-NUMBERED_PINS = ("resistor", "fixed_resistor", "capacitor", "current_load", "battery")
-ROLES_NEEDED = {
-    "regulator": ("supply_in", "supply_out", "ground"), "converter": ("supply_in", "supply_out", "ground"),
-    "inlet": ("supply_out", "ground"),
+OWN_RANGES: dict[tuple[type[m.Model], str], tuple[float, float]] = {(m.Battery, "ohm"): (0.0, 1e6)}
+NAMED_PINS: dict[type[m.Model], str] = {
+    m.Diode: "AK",
+    m.Led: "AK",
+    m.Zener: "AK",
+    m.FieldEffect: "DGS",
+    m.Bipolar: "CBE",
+}
+NUMBERED_PINS = (m.Resistor, m.FixedResistor, m.Capacitor, m.CurrentLoad, m.Battery)
+ROLES_NEEDED: dict[type[m.Model], tuple[str, ...]] = {
+    m.Supply: ("supply_in", "supply_out", "ground"), m.Inlet: ("supply_out", "ground"),
 }  # fmt: skip
 # Elements of kinds that are made of several: pins, and the values each needs.
 ELEMENTS: dict[str, tuple[int, tuple[str, ...]]] = {
@@ -59,6 +48,7 @@ ELEMENTS: dict[str, tuple[int, tuple[str, ...]]] = {
     "regulator": (3, ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out")),
     "converter": (3, ("v_out", "efficiency", "v_min", "i_q", "i_limit", "r_out")),
 }  # fmt: skip
+MAY_STATE = {"diode": ("n",)}
 _NOT_ZERO = ("ohm", "r_on", "i_s", "n", "if", "vf", "beta", "i_limit", "efficiency", "r_drop", "r_out", "i_z", "v_z")
 
 
@@ -93,42 +83,26 @@ def _head(kind: Kind) -> Iterator[tuple[str, str, str]]:
 
 
 def _model(kind: Kind) -> Iterator[tuple[str, str, str]]:
-    type_ = kind.model.get("type")
-    if not isinstance(type_, str) or type_ not in MODELS:
-        hint = suggest(str(type_), MODELS) if type_ is not None else 'Write at least: model = { type = "open" }'
-        yield (
-            ".model",
-            f"there is no model “{shorten(str(type_))}”" if type_ is not None else "its model has no type",
-            hint,
-        )
-        return
-    allowed = MODELS[type_]
-    for name, value in kind.model.items():
-        if name == "type":
+    model, type_ = kind.model, m.type_of(kind.model)
+    for spec in msgspec.structs.fields(model):
+        value = getattr(model, spec.name)
+        if value is None or isinstance(value, str):
             continue
-        if name not in allowed:
-            yield ".model", f"a {type_} has no “{shorten(name)}”", suggest(name, allowed) if allowed else "Take it out"
-        elif name in ("supply", "ground"):
-            if not isinstance(value, str):
-                yield ".model", f"{name} is the name of a pin", 'Write it in quotes, such as "VDD"'
-        elif not _inside(value, allowed[name]):
-            low, high = allowed[name]
-            yield ".model", f"{name} = {shorten(str(value))} cannot be", f"A number from {low:g} to {high:g}"
-    for name in REQUIRED.get(type_, ()):
-        if name not in kind.model:
-            yield ".model", f"a {type_} needs {name}", "Look it up in the data sheet"
-    if type_ in ("diode", "led") and "vf" not in kind.model and not any("vf" in o for o in kind.options.values()):
-        yield ".model", f"a {type_} needs vf", "The forward voltage at the current “if”"
-    if type_ in ("diode", "led"):
-        drops = [kind.model["vf"]] if "vf" in kind.model else []
-        drops += [o["vf"] for o in kind.options.values() if "vf" in o]
-        yield from ((".model", words, hint) for v in drops for words, hint in _junction(v, kind.model.get("n", 1.0)))
-    if type_ in ("nmos", "pmos") and _number(kind, "vgs_on") <= _number(kind, "vth"):
+        low, high = OWN_RANGES.get((type(model), spec.name), RANGES[spec.name])
+        if not _inside(value, (low, high)):
+            said = f"{spec.encode_name} = {shorten(str(value))} cannot be"
+            yield ".model", said, f"A number from {low:g} to {high:g}"
+    if isinstance(model, m.Diode | m.Led):
+        drops = [v for v in (model.forward_v, *(o.forward_v for o in kind.options.values())) if v is not None]
+        if not drops:
+            yield ".model", f"a {type_} needs vf", "The forward voltage at the current “if”"
+        yield from ((".model", words, hint) for v in drops for words, hint in _junction(v, model.ideality))
+    if isinstance(model, m.FieldEffect) and not model.on_gate_v > model.threshold_v:
         yield ".model", "vgs_on is not above vth", "r_on is stated at vgs_on, which is above the threshold"
-    if type_ == "composite" and not kind.elements:
+    if isinstance(model, m.Composite) and not kind.elements:
         yield ".elements", "a composite needs elements", "List at least one"
-    if type_ == "charger" and "volt_ampere_ohm" not in kind.facts:
-        yield ".facts", "a charger needs volt_ampere_ohm", "Current times resistor, such as 1000 V"
+    if isinstance(model, m.Charger) and kind.facts.charge_factor_v is None:
+        yield ".facts", "a charger needs charge_factor_v", "Current times resistor, such as 1000 V"
 
 
 def _junction(drop: object, n: object) -> Iterator[tuple[str, str]]:
@@ -139,28 +113,23 @@ def _junction(drop: object, n: object) -> Iterator[tuple[str, str]]:
         yield f"vf = {drop:g} V is too much for n = {n:g}", "Take a larger n for several junctions in a row"
 
 
-def _number(kind: Kind, name: str) -> float:
-    value = kind.model.get(name, math.nan)
-    return float(value) if isinstance(value, int | float) else math.nan
-
-
 def _inside(value: object, bounds: tuple[float, float]) -> bool:
     return isinstance(value, int | float) and not isinstance(value, bool) and bounds[0] <= value <= bounds[1]
 
 
 def _pins(kind: Kind) -> Iterator[tuple[str, str, str]]:
-    type_ = str(kind.model.get("type"))
+    model, type_ = kind.model, m.type_of(kind.model)
     names, numbers, roles = [p.name for p in kind.pins], [p.number for p in kind.pins], [p.role for p in kind.pins]
-    wanted = [(n, ".pins") for n in NAMED_PINS.get(type_, "")]
-    wanted += [(n, ".pins") for n in (("PROG", "VCC", "BAT") if type_ == "charger" else ())]
-    wanted += [(str(kind.model[k]), ".model") for k in ("supply", "ground") if isinstance(kind.model.get(k), str)]
+    wanted = [(n, ".pins") for shape, letters in NAMED_PINS.items() if isinstance(model, shape) for n in letters]
+    wanted += [(n, ".pins") for n in (("PROG", "VCC", "BAT") if isinstance(model, m.Charger) else ())]
+    wanted += [(n, ".model") for n in ((model.supply, model.ground) if isinstance(model, m.Supplied) else ())]
     wanted += [(n.pin, ".needs") for n in kind.needs] + [(c.pin, ".choices") for c in kind.choices]
     for name, field in wanted:
         if name not in names:
             yield field, f"it speaks of a pin {shorten(name)} that it does not have", "Name one of its pins"
-    if type_ in NUMBERED_PINS and not {"1", "2"} <= set(numbers):
+    if isinstance(model, NUMBERED_PINS) and not {"1", "2"} <= set(numbers):
         yield ".pins", f"a {type_} has pins 1 and 2", "Number them so"
-    for role in ROLES_NEEDED.get(type_, ()):
+    for role in (r for shape, needed in ROLES_NEEDED.items() if isinstance(model, shape) for r in needed):
         if role not in roles:
             yield ".pins", f"a {type_} needs a pin with the role {role}", "Give one of its pins that role"
 
@@ -182,6 +151,9 @@ def _element(kind: Kind, element: ElementSpec) -> Iterator[tuple[str, str]]:
     for name in element.pins:
         if all(p.name != name for p in kind.pins):
             yield f"it speaks of a pin {shorten(name)} that it does not have", "Name one of its pins"
+    for name in element.values:
+        if name not in (*needed, *MAY_STATE.get(element.type, ())):
+            yield f"a {element.type} has no “{shorten(name)}”", suggest(name, needed)
     for name in needed:
         if name not in element.values:
             yield f"a {element.type} needs {name}", "Look it up in the data sheet"
@@ -222,12 +194,9 @@ def _numbers(kind: Kind) -> Iterator[tuple[str, str, str]]:
         yield ".tolerance", f"a tolerance of {kind.tolerance} cannot be", "A share from 0 to 1: 0.05 is 5 %"
     if not -60.0 <= kind.heat_max_c <= 1000.0:
         yield ".heat_max_c", f"{kind.heat_max_c} °C cannot be", "Up to 1000 °C"
-    tables: list[tuple[str, Mapping[str, float]]] = [(".facts", kind.facts)]
-    tables += [(".options", values) for values in kind.options.values()]
-    for field, values in tables:
-        for name, value in values.items():
-            if not _inside(value, ANY):
-                yield field, f"{shorten(name)} = {value} is no finite number", "Write a number"
+    for name, value in msgspec.structs.asdict(kind.facts).items():
+        if value is not None and not isinstance(value, bool) and not _inside(value, ANY):
+            yield ".facts", f"{shorten(name)} = {value} is no finite number", "Write a number"
     for choice in kind.choices:
         if not (_inside(choice.ohm, (0.0, 1e12)) and _inside(choice.volt, ANY)):
             yield ".choices", "a choice is a resistance and a voltage", "Write numbers"

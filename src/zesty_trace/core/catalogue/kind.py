@@ -3,6 +3,10 @@
 from __future__ import annotations
 
 import msgspec
+from msgspec import field
+
+from zesty_trace.core.catalogue.facts import Facts
+from zesty_trace.core.catalogue.models import AnyModel, Model, Supplied
 
 ROLES = ("supply_in", "supply_out", "ground", "input", "output", "open_drain", "bidirectional", "passive", "no_connect")
 
@@ -15,7 +19,7 @@ class PinSpec(msgspec.Struct, frozen=True, array_like=True):
     role: str
 
 
-class Strap(msgspec.Struct, frozen=True):
+class Strap(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A pin that picks the bus address: the part of the address it gives when low and when high."""
 
     pin: str
@@ -23,7 +27,7 @@ class Strap(msgspec.Struct, frozen=True):
     high: int
 
 
-class BusSpec(msgspec.Struct, frozen=True):
+class BusSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """How a kind sits on a two-wire bus."""
 
     sda: str
@@ -33,7 +37,7 @@ class BusSpec(msgspec.Struct, frozen=True):
     straps: tuple[Strap, ...] = ()
 
 
-class Need(msgspec.Struct, frozen=True):
+class Need(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A part that a pin of this kind wants beside it."""
 
     pin: str
@@ -41,7 +45,7 @@ class Need(msgspec.Struct, frozen=True):
     value: str
 
 
-class Choice(msgspec.Struct, frozen=True):
+class Choice(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What a resistor from a pin to ground asks a supply for."""
 
     pin: str
@@ -49,13 +53,19 @@ class Choice(msgspec.Struct, frozen=True):
     volt: float
 
 
-class ElementSpec(msgspec.Struct, frozen=True):
+class ElementSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """One element of a kind that is made of several: its type, pin names in terminal order, and values."""
 
     type: str
     pins: tuple[str, ...]
     values: dict[str, float] = {}
     tolerances: dict[str, float] = {}
+
+
+class Variety(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What differs when a part's value begins with this word: the forward voltage of a colour, V."""
+
+    forward_v: float | None = field(name="vf", default=None)
 
 
 class Kind(msgspec.Struct, frozen=True, kw_only=True):
@@ -71,17 +81,17 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     prefix: str
     packages: tuple[str, ...]
     pins: tuple[PinSpec, ...]
-    model: dict[str, float | int | str]
+    model: AnyModel
     elements: tuple[ElementSpec, ...] = ()
     flipped: tuple[ElementSpec, ...] = ()
     ocv: tuple[tuple[float, float], ...] = ()
     unit: str = ""
     tolerance: float = 0.0
-    facts: dict[str, float] = {}
+    facts: Facts = Facts()
     bus: BusSpec | None = None
     needs: tuple[Need, ...] = ()
     choices: tuple[Choice, ...] = ()
-    options: dict[str, dict[str, float]] = {}
+    options: dict[str, Variety] = {}
     polarity: str = ""
     assembly: str = ""
     heat_sensitive: bool = False
@@ -107,9 +117,19 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
                 return spec
         raise KeyError(f"{self.id} has no pin {name}")
 
-    def number(self, fact: str, default: float = 0.0) -> float:
-        """Return a number of the solver model."""
-        return float(self.model.get(fact, default))
+    def of_role(self, role: str) -> PinSpec | None:
+        """Return the first pin with this role."""
+        return next((spec for spec in self.pins if spec.role == role), None)
+
+    def supply_pins(self) -> tuple[PinSpec, PinSpec] | None:
+        """Return the supply and ground pins between which the kind draws; None if it draws from none."""
+        if not isinstance(self.model, Supplied):
+            return None
+        return self.pin_named(self.model.supply), self.pin_named(self.model.ground)
+
+    def is_a(self, *models: type[Model]) -> bool:
+        """Whether the kind has one of these models."""
+        return isinstance(self.model, models)
 
 
 class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):

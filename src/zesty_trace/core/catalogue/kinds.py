@@ -2,22 +2,20 @@
 
 from __future__ import annotations
 
-import re
-import tomllib
 from collections.abc import Mapping
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
 
 import msgspec
 
 from zesty_trace.core.catalogue.check import check_kind
+from zesty_trace.core.catalogue.entries import line_of_entry, read_entries
 from zesty_trace.core.catalogue.kind import ROLES, BusSpec, Choice, ElementSpec, Kind, Need, PackageSpec, PinSpec, Strap
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.errors import InputError
 from zesty_trace.files import names_inside, read_given, read_inside, text_of
-from zesty_trace.names import shorten, suggest
+from zesty_trace.names import suggest
 
 
 class Catalogue(msgspec.Struct, frozen=True):
@@ -37,75 +35,6 @@ class Catalogue(msgspec.Struct, frozen=True):
         if package_id in self.packages:
             return self.packages[package_id]
         raise InputError(f"There is no package “{package_id}”", package_id, suggest(package_id, self.packages))
-
-
-MOST_ENTRIES = 2000
-
-
-def _load_file(text: str, where: str, shape: type[Any]) -> dict[str, Any]:
-    try:
-        raw = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
-        raise InputError(f"Not readable as TOML: {error}", where, "Mend the line named") from error
-    found = {}
-    if len(raw) > MOST_ENTRIES:
-        raise InputError(f"There are {len(raw):,} entries", where, f"At most {MOST_ENTRIES:,}")
-    known = {f.encode_name for f in msgspec.structs.fields(shape)}
-    for name, table in raw.items():
-        if not isinstance(table, dict):
-            raise InputError(
-                f"“{shorten(name)}” stands outside of any entry", where, f"Begin an entry with [{shorten(name)}]"
-            )
-        for field in table:
-            if field not in known:
-                line = line_of_entry(text, name, f".{field}")
-                raise InputError(
-                    f"there is no field “{shorten(field)}”", f"{where} line {line}, [{name}]", suggest(field, known)
-                )
-        try:
-            found[name] = msgspec.convert({"id": name, **table}, shape)
-        except (msgspec.ValidationError, OverflowError, RecursionError) as error:
-            said, _, path = str(error).partition(" - at `$")
-            line = line_of_entry(text, name, path.rstrip("`"))
-            raise InputError(said, f"{where} line {line}, [{name}]{path.rstrip('`')}", "Mend the entry") from error
-    return found
-
-
-_STEP = re.compile(r"\.([A-Za-z_]\w*)|\[(\d+)\]")
-
-
-def line_of_entry(text: str, table: str, path: str) -> int:
-    """Return the number, from 1, of the line on which an entry of a TOML table stands: `.pins[3]` its fourth pin."""
-    lines = text.splitlines()
-    start = next((n for n, row in enumerate(lines) if row.strip() == f"[{table}]"), 0)
-    steps = _STEP.findall(path)
-    if not steps or not steps[0][0]:
-        return start + 1
-    key = steps[0][0]
-    for number in range(start + 1, len(lines)):
-        row = lines[number].strip()
-        if row.startswith("["):
-            if not row.startswith(('["', "[[")):
-                break
-            continue
-        if re.match(rf"{re.escape(key)}\s*=", row):
-            index = next((int(i) for _, i in steps[1:2] if i), None)
-            return _line_of_item(lines, number, index) + 1
-    return start + 1
-
-
-def _line_of_item(lines: list[str], start: int, index: int | None) -> int:
-    """Return the line of the item with this index in a list of lists or tables that begins on `start`."""
-    if index is None:
-        return start
-    seen = -1
-    for number in range(start, len(lines)):
-        row = lines[number].partition("=")[2] if number == start else lines[number]
-        row = row.replace("[", "", 1) if number == start else row
-        seen += len(re.findall(r"\[\s*[\"']|\{", row))
-        if seen >= index:
-            return number
-    return start
 
 
 def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], where: str, text: str = "") -> None:
@@ -149,9 +78,9 @@ def shipped() -> Catalogue:
     kinds: dict[str, Kind] = {}
     packages: dict[str, PackageSpec] = {}
     for entry in sorted((root / "packages").iterdir(), key=lambda e: e.name):
-        packages |= _load_file(entry.read_text("utf-8"), entry.name, PackageSpec)
+        packages |= read_entries(entry.read_text("utf-8"), entry.name, PackageSpec)
     for entry in sorted((root / "kinds").iterdir(), key=lambda e: e.name):
-        kinds |= _load_file(entry.read_text("utf-8"), entry.name, Kind)
+        kinds |= read_entries(entry.read_text("utf-8"), entry.name, Kind)
     check_kinds(kinds, packages, "catalogue")
     return Catalogue(kinds, packages)
 
@@ -164,7 +93,7 @@ def read_kinds(path: Path, base: Catalogue) -> dict[str, Kind]:
 def kinds_of(data: bytes, name: str, base: Catalogue) -> dict[str, Kind]:
     """Return the part kinds that a file of this name holds. InputError with file and entry."""
     text = text_of(data, name)
-    fresh = _load_file(text, name, Kind)
+    fresh = read_entries(text, name, Kind)
     check_kinds(fresh, base.packages, name, text)
     return fresh
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
 
 import msgspec
 
-from zesty_trace.core.catalogue.kinds import ROLES, BusSpec, Catalogue, Kind, PinSpec, check_kinds, suggest
+from zesty_trace.core.catalogue.facts import Facts
+from zesty_trace.core.catalogue.kinds import ROLES, BusSpec, Catalogue, Kind, Need, PinSpec, check_kinds, suggest
 from zesty_trace.core.catalogue.land_patterns import land_pattern
+from zesty_trace.core.catalogue.models import Load, Open
 from zesty_trace.errors import InputError
 
 WHERE = "pin table"
@@ -82,7 +83,7 @@ def guess_role(name: str, said: list[str]) -> str:
 
 
 def make_kind(
-    kind_id: str, title: str, prefix: str, package: str, pins: tuple[PinSpec, ...], facts: Mapping[str, float],
+    kind_id: str, title: str, prefix: str, package: str, pins: tuple[PinSpec, ...], facts: Facts,
     supply_a: float, catalogue: Catalogue, address: int | None = None,
 ) -> Kind:  # fmt: skip
     """Return a kind that draws `supply_a` A from its first supply pin; with `address` it answers on its SDA and SCL pins.
@@ -108,27 +109,25 @@ def make_kind(
             WHERE,
             f"It has {len(pads)} pads; the table has {len(pins)} pins",
         )
-    low, high = facts.get("v_min", 0.0), facts.get("v_max", 0.0)
+    low, high = facts.supply_min_v or 0.0, facts.supply_max_v or 0.0
     if low > high:
         raise InputError(f"It would work from {low:g} V up to {high:g} V", "supply", "The lower figure comes first")
     supply = next((p.name for p in pins if p.role == "supply_in"), "")
     ground = next((p.name for p in pins if p.role == "ground"), "")
-    model: dict[str, float | int | str] = {"type": "open"}
-    if supply and ground:
-        model = {"type": "load", "i_supply": supply_a, "supply": supply, "ground": ground}
-    needs = [{"pin": supply, "part": "ceramic_capacitor", "value": "100n"}] if supply and ground else []
-    raw: dict[str, object] = {
-        "id": kind_id, "title": title.strip() or kind_id, "prefix": prefix, "packages": (package,), "pins": pins, "model": model,
-        "facts": {k: v for k, v in facts.items() if v}, "needs": needs,
-    }  # fmt: skip
+    feeds = bool(supply and ground)
+    bus = None
     if address is not None:
         sda, scl = (next((p.name for p in pins if p.name.upper() == name), "") for name in ("SDA", "SCL"))
         if not sda or not scl:
             raise InputError(
                 "A bus address needs pins called SDA and SCL", WHERE, "Name them so, or leave the address out"
             )
-        raw["bus"] = BusSpec(sda, scl, "device", address)
-    kind = msgspec.convert(msgspec.to_builtins(raw), Kind)
+        bus = BusSpec(sda, scl, "device", address)
+    kind = Kind(
+        id=kind_id, title=title.strip() or kind_id, prefix=prefix, packages=(package,), pins=pins, facts=facts, bus=bus,
+        model=Load(supply_a=supply_a, supply=supply, ground=ground) if feeds else Open(),
+        needs=(Need(supply, "ceramic_capacitor", "100n"),) if feeds else (),
+    )  # fmt: skip
     check_kinds({kind_id: kind}, catalogue.packages, WHERE)
     return kind
 
@@ -138,8 +137,11 @@ def write_kind(kind: Kind) -> str:
     import tomli_w
 
     raw = msgspec.to_builtins(kind)
-    default = msgspec.to_builtins(Kind(id="", title="", prefix="", packages=(), pins=(), model={}))
-    table = {k: v for k, v in raw.items() if k != "id" and v is not None and (k not in default or v != default[k])}
+    default = msgspec.to_builtins(Kind(id="", title="", prefix="", packages=(), pins=(), model=Open()))
+    table = {k: v for k, v in raw.items() if k != "id" and v is not None and (k == "model" or v != default[k])}
+    if "facts" in table:
+        table["facts"] = {k: v for k, v in table["facts"].items() if v != default["facts"][k]}
+    table["model"] = {k: v for k, v in table["model"].items() if v is not None}
     return tomli_w.dumps({kind.id: table})
 
 

@@ -9,6 +9,7 @@ from threading import Lock
 
 import numpy as np
 
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.build import OperatingState, build_network, build_networks, fullest, operating_states
 from zesty_trace.core.circuit.network import FloatArray, Network, shape_of
@@ -125,7 +126,7 @@ class Analysis:
         if not theta or kind.connector:
             return None
         theta = theta_with_copper(theta, copper_mm2(part))
-        limit = kind.facts.get("tj_max_c", 125.0)
+        limit = stated(kind.facts.junction_max_c, 125.0)
         return Heat(ref, state, power_w, theta, self.design.brief.ambient_c + power_w * theta, limit)
 
     def pin_peaks(self) -> Mapping[Pin, float]:

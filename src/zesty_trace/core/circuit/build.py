@@ -3,25 +3,27 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import singledispatch
 
 import numpy as np
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of, pin_label
 from zesty_trace.core.design.model import Design, Part, Pin, StateSpec
 from zesty_trace.core.quantities import leading_value
+from zesty_trace.errors import InputError
 
 INPUT_LEAK_OHM = 1e7
 OFF_OHM = 1e11  # the half of a pin's driver that is off: some picoamperes
 SUPPLY_CURRENT_TOLERANCE = 0.15
 SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
 BRICK_OHM = 0.02
-
-
+STARTS_FROM_V = 2.0  # a chip whose supply range is not known
 NEARLY_EMPTY_PCT = 5.0
 
 
@@ -42,6 +44,11 @@ class OperatingState:
     cell_pct: float | None = None
 
 
+def can_sleep(kind: Kind) -> bool:
+    """Whether a kind says what it draws asleep."""
+    return isinstance(kind.model, m.Supplied) and kind.model.sleep_a is not None
+
+
 def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
     """Return the states worth solving: all off, each output alone, asleep and nearly empty on a cell, all on.
 
@@ -58,12 +65,12 @@ def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState
     alone = [OperatingState(f"{name} on", frozenset((pin,))) for name, pin in zip(names, outputs, strict=True)]
     empty: list[OperatingState] = []
     if any(kind_of(design, catalogue, ref).ocv for ref in design.parts):
-        sleepers = frozenset(r for r in design.parts if "i_sleep" in kind_of(design, catalogue, r).model)
+        sleepers = frozenset(r for r in design.parts if can_sleep(kind_of(design, catalogue, r)))
         if sleepers:
             empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0))
         empty.append(OperatingState("on the cell", everything, supply_v=0.0))
         empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
-    lights = frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.get("light"))
+    lights = frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.light)
     dark = [OperatingState("lights dark", asleep=lights)] if lights else []
     if not outputs:
         return [*dark, *empty, OperatingState("all lit" if lights else "at rest")]
@@ -126,10 +133,10 @@ class _Builder:
         nodes = tuple(self.node(p) for p in pins)
         self.elements.append(Element(part.ref, type_, nodes, values, pins, tolerances))
 
-    def supply_pins(self, part: Part, kind: Kind) -> tuple[Pin, Pin]:
-        supply = kind.pin_named(str(kind.model["supply"])).number
-        ground = kind.pin_named(str(kind.model["ground"])).number
-        return Pin(part.ref, supply), Pin(part.ref, ground)
+
+@singledispatch
+def elements_of(model: m.Model, b: _Builder, part: Part, kind: Kind) -> None:
+    """Add what a part is to the solver; a model without a way of its own carries no direct current."""
 
 
 def _pin(part: Part, kind: Kind, name: str) -> Pin:
@@ -140,12 +147,14 @@ def _ends(part: Part) -> tuple[Pin, Pin]:
     return Pin(part.ref, "1"), Pin(part.ref, "2")
 
 
-def _resistor(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _resistor(model: m.Resistor, b: _Builder, part: Part, kind: Kind) -> None:
     b.add(part, "resistor", _ends(part), {"ohm": leading_value(part.value) or 1.0}, {"ohm": kind.tolerance})
 
 
-def _fixed_resistor(b: _Builder, part: Part, kind: Kind) -> None:
-    b.add(part, "resistor", _ends(part), {"ohm": kind.number("ohm")}, {"ohm": 0.3})
+@elements_of.register
+def _fixed_resistor(model: m.FixedResistor, b: _Builder, part: Part, kind: Kind) -> None:
+    b.add(part, "resistor", _ends(part), {"ohm": model.ohm}, {"ohm": 0.3})
 
 
 def junction_values(v_f: float, i_f: float, n: float) -> dict[str, float]:
@@ -153,31 +162,38 @@ def junction_values(v_f: float, i_f: float, n: float) -> dict[str, float]:
     return {"i_s": i_f / (math.exp(v_f / (n * THERMAL_V)) - 1), "n": n}
 
 
-def _diode(b: _Builder, part: Part, kind: Kind) -> None:
-    values = junction_values(forward_voltage(part, kind), kind.number("if"), kind.number("n", 1.0))
+@elements_of.register
+def _diode(model: m.Diode | m.Led, b: _Builder, part: Part, kind: Kind) -> None:
+    values = junction_values(forward_voltage(part, kind), model.rated_a, model.ideality)
     b.add(part, "diode", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {})
 
 
 def forward_voltage(part: Part, kind: Kind) -> float:
     """Return the typical forward voltage at rated current, by the option in the part's value where there are options."""
     option = part.value.split()[0] if part.value else ""
-    chosen = kind.options.get(option) or next(iter(kind.options.values()), {})
-    return float(chosen.get("vf", kind.number("vf")))
+    chosen = kind.options.get(option) or next(iter(kind.options.values()), None)
+    if chosen is not None and chosen.forward_v is not None:
+        return chosen.forward_v
+    if isinstance(kind.model, m.Diode | m.Led) and kind.model.forward_v is not None:
+        return kind.model.forward_v
+    raise InputError(f"{kind.id} states no forward voltage", kind.id, "Write vf in its model")
 
 
-def _field_effect(b: _Builder, part: Part, kind: Kind) -> None:
-    vth = kind.number("vth")
-    k = 1.0 / (kind.number("r_on") * (kind.number("vgs_on") - vth))
+@elements_of.register
+def _field_effect(model: m.FieldEffect, b: _Builder, part: Part, kind: Kind) -> None:
+    k = 1.0 / (model.on_ohm * (model.on_gate_v - model.threshold_v))
     pins = (_pin(part, kind, "D"), _pin(part, kind, "G"), _pin(part, kind, "S"))
-    b.add(part, str(kind.model["type"]), pins, {"vth": vth, "k": k}, {"k": 0.2})
+    b.add(part, m.type_of(model), pins, {"vth": model.threshold_v, "k": k}, {"k": 0.2})
 
 
-def _bipolar(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _bipolar(model: m.Bipolar, b: _Builder, part: Part, kind: Kind) -> None:
     pins = (_pin(part, kind, "C"), _pin(part, kind, "B"), _pin(part, kind, "E"))
-    b.add(part, str(kind.model["type"]), pins, {"i_s": kind.number("i_s"), "beta": kind.number("beta")}, {"beta": 0.5})
+    b.add(part, m.type_of(model), pins, {"i_s": model.saturation_a, "beta": model.beta}, {"beta": 0.5})
 
 
-def _inlet(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _inlet(model: m.Inlet, b: _Builder, part: Part, kind: Kind) -> None:
     plus = next(p for p in kind.pins if p.role == "supply_out")
     minus = next(p for p in kind.pins if p.role == "ground")
     pins = (Pin(part.ref, plus.number), Pin(part.ref, minus.number))
@@ -190,22 +206,35 @@ def _three(part: Part, kind: Kind) -> tuple[Pin, Pin, Pin]:
     return Pin(part.ref, roles["supply_in"]), Pin(part.ref, roles["supply_out"]), Pin(part.ref, roles["ground"])
 
 
-def _regulator(b: _Builder, part: Part, kind: Kind) -> None:
-    drop, at = kind.number("dropout"), kind.number("dropout_at", 1.0)
+@elements_of.register
+def _regulator(model: m.Regulator, b: _Builder, part: Part, kind: Kind) -> None:
+    drop, at = model.dropout_v, model.dropout_at_a
     values = {
-        "v_out": kind.number("v_out"), "v_drop": 0.2 * drop, "r_drop": 0.8 * drop / at, "i_q": kind.number("i_q"),
-        "i_limit": kind.number("i_limit"), "r_out": 0.01,
-    }  # fmt: skip
-    b.add(part, "regulator", _three(part, kind), values, {"v_out": kind.number("tolerance")})
+        "v_out": model.set_v,
+        "v_drop": 0.2 * drop,
+        "r_drop": 0.8 * drop / at,
+        "i_q": model.quiescent_a,
+        "i_limit": model.max_a,
+        "r_out": 0.01,
+    }
+    b.add(part, "regulator", _three(part, kind), values, {"v_out": model.tolerance})
 
 
-def _converter(b: _Builder, part: Part, kind: Kind) -> None:
-    values = {name: kind.number(name) for name in ("v_out", "efficiency", "v_min", "i_q", "i_limit")}
-    tolerances = {"v_out": kind.number("tolerance"), "efficiency": 0.03}
+@elements_of.register
+def _converter(model: m.Converter, b: _Builder, part: Part, kind: Kind) -> None:
+    values = {
+        "v_out": model.set_v,
+        "efficiency": model.efficiency,
+        "v_min": model.start_v,
+        "i_q": model.quiescent_a,
+        "i_limit": model.max_a,
+    }
+    tolerances = {"v_out": model.tolerance, "efficiency": 0.03}
     b.add(part, "converter", _three(part, kind), {**values, "r_out": 0.02}, tolerances)
 
 
-def _current_load(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _current_load(model: m.CurrentLoad, b: _Builder, part: Part, kind: Kind) -> None:
     b.add(
         part,
         "current_load",
@@ -215,14 +244,19 @@ def _current_load(b: _Builder, part: Part, kind: Kind) -> None:
     )
 
 
-def _supply_load(b: _Builder, part: Part, kind: Kind) -> dict[str, float]:
-    amp = kind.number("i_sleep" if part.ref in b.state.asleep else "i_supply")
-    return {"amp": amp, "v_on": 0.7 * kind.facts.get("v_min", 2.0)}
+def _add_supply_load(model: m.Supplied, b: _Builder, part: Part, kind: Kind) -> tuple[Pin, Pin]:
+    """Add what a chip draws from its supply; return its supply and ground pins."""
+    pins = (_pin(part, kind, model.supply), _pin(part, kind, model.ground))
+    amp = (model.sleep_a or 0.0) if part.ref in b.state.asleep else model.supply_a
+    low = kind.facts.supply_min_v
+    values = {"amp": amp, "v_on": 0.7 * (STARTS_FROM_V if low is None else low)}
+    b.add(part, "current_load", pins, values, {"amp": SUPPLY_CURRENT_TOLERANCE})
+    return pins
 
 
-def _load(b: _Builder, part: Part, kind: Kind) -> None:
-    pins = b.supply_pins(part, kind)
-    b.add(part, "current_load", pins, _supply_load(b, part, kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
+@elements_of.register
+def _load(model: m.Load, b: _Builder, part: Part, kind: Kind) -> None:
+    pins = _add_supply_load(model, b, part, kind)
     for spec in kind.pins:
         if spec.role == "input":
             pin = Pin(part.ref, spec.number)
@@ -231,10 +265,10 @@ def _load(b: _Builder, part: Part, kind: Kind) -> None:
             )
 
 
-def _controller(b: _Builder, part: Part, kind: Kind) -> None:
-    supply, ground = b.supply_pins(part, kind)
-    b.add(part, "current_load", (supply, ground), _supply_load(b, part, kind), {"amp": SUPPLY_CURRENT_TOLERANCE})
-    drive = kind.number("r_drive")
+@elements_of.register
+def _controller(model: m.Controller, b: _Builder, part: Part, kind: Kind) -> None:
+    supply, ground = _add_supply_load(model, b, part, kind)
+    drive = model.drive_ohm
     for spec in kind.pins:
         pin = Pin(part.ref, spec.number)
         if spec.role == "output" or pin in b.outputs:
@@ -246,7 +280,8 @@ def _controller(b: _Builder, part: Part, kind: Kind) -> None:
             b.add(part, "resistor", (pin, ground), {"ohm": INPUT_LEAK_OHM}, {})
 
 
-def _composite(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _composite(model: m.Composite, b: _Builder, part: Part, kind: Kind) -> None:
     """Add each element of a kind that is made of several; junctions and switches are given by their data sheet values."""
     _add_elements(b, part, kind, kind.elements)
 
@@ -266,16 +301,17 @@ def _element_values(spec: ElementSpec) -> dict[str, float]:
     return dict(v)
 
 
-def _zener(b: _Builder, part: Part, kind: Kind) -> None:
-    volt = leading_value(part.value) or kind.number("v_z", 5.1)
-    values = {**junction_values(0.75, 0.01, 1.5), "v_z": volt, "i_z": kind.number("i_z", 0.005)}
+@elements_of.register
+def _zener(model: m.Zener, b: _Builder, part: Part, kind: Kind) -> None:
+    volt = leading_value(part.value) or model.zener_v
+    values = {**junction_values(0.75, 0.01, 1.5), "v_z": volt, "i_z": model.zener_a}
     b.add(part, "zener", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {"v_z": kind.tolerance})
 
 
 def cell_voltage(part: Part, kind: Kind, charge_pct: float | None) -> float:
     """Return the open-circuit voltage at a state of charge, by the kind's curve; without one, the voltage stated, V."""
     if charge_pct is None or not kind.ocv:
-        return leading_value(part.value) or kind.number("volt")
+        return leading_value(part.value) or kind.model.output_v or 0.0
     percents, volts = zip(*sorted(kind.ocv), strict=True)
     return float(np.interp(charge_pct, percents, volts))
 
@@ -287,11 +323,12 @@ def charge_current(design: Design, part: Part, kind: Kind) -> float | None:
     for pin in design.nets.get(net, ()):
         near = design.parts[pin.ref]
         if near.kind == "resistor" and (ohm := leading_value(near.value)):
-            return kind.facts["volt_ampere_ohm"] / ohm
+            return (kind.facts.charge_factor_v or 0.0) / ohm
     return None
 
 
-def _charger(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _charger(model: m.Charger, b: _Builder, part: Part, kind: Kind) -> None:
     """A linear charger at full current: what it takes from its supply it puts into the cell."""
     amp = charge_current(b.design, part, kind)
     if amp:
@@ -299,23 +336,14 @@ def _charger(b: _Builder, part: Part, kind: Kind) -> None:
         b.add(part, "current_load", pins, {"amp": amp, "v_on": 0.3}, {"amp": 0.1})
 
 
-def _battery(b: _Builder, part: Part, kind: Kind) -> None:
+@elements_of.register
+def _battery(model: m.Battery, b: _Builder, part: Part, kind: Kind) -> None:
     pins = (Pin(part.ref, "1"), Pin(part.ref, "2"))
     volt = cell_voltage(part, kind, b.state.cell_pct)
-    b.add(part, "source", pins, {"volt": volt, "ohm": kind.number("ohm", 0.1)}, {"volt": kind.tolerance})
+    b.add(part, "source", pins, {"volt": volt, "ohm": model.ohm}, {"volt": kind.tolerance})
 
 
-def _nothing(b: _Builder, part: Part, kind: Kind) -> None:
-    """A part that carries no direct current."""
-
-
-MODELS: dict[str, Callable[[_Builder, Part, Kind], None]] = {
-    "resistor": _resistor, "fixed_resistor": _fixed_resistor, "capacitor": _nothing, "open": _nothing,
-    "diode": _diode, "led": _diode, "nmos": _field_effect, "npn": _bipolar, "inlet": _inlet, "regulator": _regulator,
-    "converter": _converter, "current_load": _current_load, "load": _load, "controller": _controller,
-    "charger": _charger, "composite": _composite, "pmos": _field_effect, "pnp": _bipolar, "zener": _zener, "battery": _battery,
-}  # fmt: skip
-OF_STATE = ("inlet", "load", "controller", "battery")  # their elements differ from state to state
+OF_STATE = (m.Inlet, m.Supplied, m.Battery)  # their elements differ from state to state
 
 
 def build_network(design: Design, catalogue: Catalogue, state: OperatingState | None = None) -> Network:
@@ -335,16 +363,15 @@ def build_networks(design: Design, catalogue: Catalogue, states: Sequence[Operat
         for ref, part in design.parts.items():
             kind = kind_of(design, catalogue, ref)
             flipped = bool(kind.flipped) and ref in state.flipped
-            type_ = str(kind.model["type"])
             key: tuple[object, ...] = (ref, flipped)
-            if type_ in OF_STATE:
+            if kind.is_a(*OF_STATE):
                 key += (frozenset(high.get(ref, ())), ref in state.asleep, state.supply_v, state.cell_pct)
             if key not in known:
                 start = len(builder.elements)
                 if flipped:
                     _add_elements(builder, part, kind, kind.flipped)
                 else:
-                    MODELS[type_](builder, part, kind)
+                    elements_of(kind.model, builder, part, kind)
                 known[key] = builder.elements[start:]
             else:
                 builder.elements += known[key]

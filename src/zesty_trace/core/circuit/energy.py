@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
 from zesty_trace.core.circuit.build import charge_current, operating_states, spec_of_state
@@ -51,8 +53,7 @@ def _loads(analysis: Analysis, ref: str) -> list[SupplyLoad]:
     net = design.net_of().get(Pin(ref, out)) if out else None
     if out is None or net is None:
         return []
-    limits = {"inlet": design.brief.supply_limit_a, "battery": None}
-    limit = limits.get(str(kind.model["type"]), kind.number("i_limit") or None)
+    limit = design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
     found = []
     for operating in analysis.all():
         amp = -operating.solution.pin_currents().get(Pin(ref, out), 0.0)
@@ -67,7 +68,7 @@ def source_current(operating: Operating, design: Design, catalogue: Catalogue) -
     total = 0.0
     for ref in design.parts:
         kind = kind_of(design, catalogue, ref)
-        if kind.model["type"] in ("inlet", "battery"):
+        if kind.is_a(m.Inlet, m.Battery):
             total += sum(max(0.0, -amps.get(Pin(ref, s.number), 0.0)) for s in kind.pins if s.role == "supply_out")
     return total
 
@@ -157,11 +158,11 @@ def lit_leds(operating: Operating, design: Design, catalogue: Catalogue) -> dict
     found = {}
     for ref in design.parts:
         kind = kind_of(design, catalogue, ref)
-        if kind.model["type"] == "led":
+        if kind.is_a(m.Led):
             amp = abs(amps.get(Pin(ref, "1"), 0.0))
-        elif kind.facts.get("light"):
-            supply = kind.pin_named(str(kind.model["supply"])).number
-            amp = amps.get(Pin(ref, supply), 0.0) - 2 * kind.number("i_sleep")
+        elif kind.facts.light and isinstance(kind.model, m.Supplied):
+            supply = kind.pin_named(kind.model.supply).number
+            amp = amps.get(Pin(ref, supply), 0.0) - 2 * (kind.model.sleep_a or 0.0)
         else:
             continue
         if amp >= LIT_A:
@@ -187,8 +188,10 @@ class RunTime:
 def capacity_mah(design: Design, catalogue: Catalogue, ref: str) -> float:
     """Return the capacity of a cell: stated in its value or notes as `1200 mAh`, else the kind's."""
     part = design.parts[ref]
-    stated = _MAH.search(f"{part.value} {part.notes}")
-    return float(stated.group(1)) if stated else kind_of(design, catalogue, ref).facts.get("capacity_mah", 1000.0)
+    said = _MAH.search(f"{part.value} {part.notes}")
+    if said:
+        return float(said.group(1))
+    return stated(kind_of(design, catalogue, ref).facts.capacity_mah, 1000.0)
 
 
 def run_times(design: Design, catalogue: Catalogue) -> list[RunTime]:
@@ -225,7 +228,7 @@ def _floor_pct(design: Design, catalogue: Catalogue, state: str) -> tuple[float,
         trial = replace(design, states=(replace(spec, cell_pct=float(pct)),))
         for load in supply_budget(trial, catalogue):
             kind = kind_of(design, catalogue, load.ref)
-            wanted = kind.number("v_out")
+            wanted = kind.model.output_v
             if wanted and load.volt < wanted * (1 - OUT_OF_HAND):
                 return min(100.0, pct + 5.0), load.ref
     return 0.0, ""
@@ -252,7 +255,7 @@ def charging(design: Design, catalogue: Catalogue) -> list[Charging]:
     found = []
     for ref, part in design.parts.items():
         kind = kind_of(design, catalogue, ref)
-        if kind.model["type"] != "charger":
+        if not kind.is_a(m.Charger):
             continue
         amp = charge_current(design, part, kind)
         net = net_of.get(Pin(ref, kind.pin_named("BAT").number), "")

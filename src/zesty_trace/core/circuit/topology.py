@@ -8,6 +8,7 @@ from functools import wraps
 from threading import Lock
 from typing import NamedTuple, TypeVar
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import leading_value
@@ -42,7 +43,7 @@ def kept(read: Callable[[Design, Catalogue], _Read]) -> Callable[[Design, Catalo
     return remembered
 
 
-SWITCHES = ("nmos", "npn", "pmos", "pnp")
+SWITCHES = (m.FieldEffect, m.Bipolar)
 
 
 def kind_of(design: Design, catalogue: Catalogue, ref: str) -> Kind:
@@ -122,12 +123,14 @@ class Neighbour(NamedTuple):
         return self.pin.ref
 
 
-def neighbours(design: Design, catalogue: Catalogue, net_of: dict[Pin, str], net: str, *models: str) -> list[Neighbour]:
+def neighbours(
+    design: Design, catalogue: Catalogue, net_of: dict[Pin, str], net: str, *models: type[m.Model]
+) -> list[Neighbour]:
     """Return the two-pin parts of these models on a net."""
     found = []
     for pin in design.nets.get(net, ()):
         kind = kind_of(design, catalogue, pin.ref)
-        if len(kind.pins) == 2 and kind.model["type"] in models:
+        if len(kind.pins) == 2 and kind.is_a(*models):
             value = leading_value(design.parts[pin.ref].value) or 0.0
             found.append(Neighbour(pin, value, other_net(design, net_of, pin) or ""))
     return found
@@ -143,7 +146,7 @@ def controller_outputs(design: Design, catalogue: Catalogue) -> list[Pin]:
     for pin, spec in all_pins(design, catalogue):
         kind = kind_of(design, catalogue, pin.ref)
         net = net_of.get(pin)
-        if kind.model.get("type") != "controller" or spec.role != "bidirectional" or net is None:
+        if not kind.is_a(m.Controller) or spec.role != "bidirectional" or net is None:
             continue
         nets = {net}
         for near in design.nets[net]:
@@ -158,6 +161,6 @@ def controller_outputs(design: Design, catalogue: Catalogue) -> list[Pin]:
 
 def _is_driven(design: Design, catalogue: Catalogue, pin: Pin) -> bool:
     kind = kind_of(design, catalogue, pin.ref)
-    if kind.model.get("type") == "led":
+    if kind.is_a(m.Led):
         return True
-    return kind.model.get("type") in SWITCHES and spec_of(design, catalogue, pin).role == "input"
+    return kind.is_a(*SWITCHES) and spec_of(design, catalogue, pin).role == "input"

@@ -11,6 +11,8 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind
 from zesty_trace.core.circuit.analysis import Analysis, analyse
 from zesty_trace.core.circuit.build import BRICK_OHM
@@ -22,7 +24,8 @@ RISE_FACTOR = 0.8473  # ln(0.7 / 0.3), UM10204
 BUS_SPEEDS = ((1_000_000.0, 120e-9), (400_000.0, 300e-9), (100_000.0, 1000e-9))  # UM10204: fast plus, fast, standard
 PIN_F, TRACK_F = 10e-12, 50e-12
 ESR_OHM = 0.1  # of the capacitors and the lead together: common practice
-RESPONSE_S = {"regulator": 10e-6, "converter": 30e-6}  # how long a supply takes to follow a load step: common practice
+# How long a supply takes to follow a load step: common practice.
+RESPONSE_S: dict[type[m.Model], float] = {m.Regulator: 10e-6, m.Converter: 30e-6}
 COIL_STRAY_F = 100e-12  # winding, track and switch: common practice
 COIL_H = 5e-3
 
@@ -104,15 +107,15 @@ class _Times:
     def kind(self, ref: str) -> Kind:
         return kind_of(self.design, self.catalogue, ref)
 
-    def _near(self, net: str, *models: str) -> list[Neighbour]:
+    def _near(self, net: str, *models: type[m.Model]) -> list[Neighbour]:
         return neighbours(self.design, self.catalogue, self.net_of, net, *models)
 
     def _resets_and_filters(self) -> Iterator[TimeConstant]:
         for net in self.design.nets:
             if net in self.rails or net == self.ground:
                 continue
-            farads = [n for n in self._near(net, "capacitor") if n.beyond == self.ground and n.value > 0]
-            resistors = [n for n in self._near(net, "resistor") if n.value > 0 and n.beyond != net]
+            farads = [n for n in self._near(net, m.Capacitor) if n.beyond == self.ground and n.value > 0]
+            resistors = [n for n in self._near(net, m.Resistor) if n.value > 0 and n.beyond != net]
             if not farads or not resistors:
                 continue
             farad = sum(n.value for n in farads)
@@ -122,7 +125,7 @@ class _Times:
             pulls = [n.beyond for n in resistors if n.beyond in self.rails]
             if reset and pulls:
                 supply = self.volts.get(pulls[0], 0.0)
-                threshold = supply * self.kind(reset.ref).facts.get("v_ih_fraction", 0.7)
+                threshold = supply * stated(self.kind(reset.ref).facts.input_high_share, 0.7)
                 if supply > 0:
                     yield TimeConstant(
                         "Reset delay", pin_label(self.design, self.catalogue, reset),
@@ -146,7 +149,7 @@ class _Times:
     def _buses(self) -> Iterator[TimeConstant]:
         for net, pins in self.design.nets.items():
             devices = [p for p in pins if self._on_bus(p)]
-            pulls = [n for n in self._near(net, "resistor") if n.beyond in self.rails and n.value > 0]
+            pulls = [n for n in self._near(net, m.Resistor) if n.beyond in self.rails and n.value > 0]
             if len(devices) < 2 or not pulls:
                 continue
             ohm = 1.0 / sum(1.0 / n.value for n in pulls)
@@ -165,12 +168,12 @@ class _Times:
 
     def capacitance(self, net: str) -> float:
         """Return what stands between a net and ground, F."""
-        return sum(n.value for n in self._near(net, "capacitor") if n.beyond == self.ground)
+        return sum(n.value for n in self._near(net, m.Capacitor) if n.beyond == self.ground)
 
     def _inrush(self) -> Iterator[TimeConstant]:
         for ref in self.design.parts:
             kind = self.kind(ref)
-            if kind.model["type"] not in ("inlet", "battery"):
+            if not kind.is_a(m.Inlet, m.Battery):
                 continue
             out = next((s.number for s in kind.pins if s.role == "supply_out"), "")
             net = self.net_of.get(Pin(ref, out), "")
@@ -179,7 +182,7 @@ class _Times:
             volt = self.volts.get(net, 0.0)
             if farad <= 0 or volt <= 0:
                 continue
-            ohm += (BRICK_OHM if kind.model["type"] == "inlet" else kind.number("ohm", 0.1)) + ESR_OHM
+            ohm += (kind.model.ohm if isinstance(kind.model, m.Battery) else BRICK_OHM) + ESR_OHM
             yield TimeConstant(
                 "Inrush", ref, volt / ohm, "A",
                 f"{say(volt, 'V')} into {say(farad, 'F')} through {say(ohm, 'Ω')}, over in {say(3 * ohm * farad, 's', 2)}",
@@ -190,12 +193,12 @@ class _Times:
         """Return the nets that a supply reaches through fuses, beads and coils, their resistance, and those parts."""
         nets, ohm, refs, waiting = [net], 0.0, [], [net]
         while waiting:
-            for near in self._near(waiting.pop(), "fixed_resistor"):
+            for near in self._near(waiting.pop(), m.FixedResistor):
                 if near.beyond and near.beyond not in nets:
                     nets.append(near.beyond)
                     waiting.append(near.beyond)
                     refs.append(near.ref)
-                    ohm += self.kind(near.ref).number("ohm")
+                    ohm += self.kind(near.ref).model.series_ohm or 0.0
         return nets, ohm, refs
 
     def _droops(self) -> Iterator[TimeConstant]:
@@ -203,7 +206,7 @@ class _Times:
         full = self.analysis.worst().solution.pin_currents()
         for net in self.rails:
             source = next(
-                (p for p in self.design.nets[net] if self.kind(p.ref).model["type"] in RESPONSE_S
+                (p for p in self.design.nets[net] if self.kind(p.ref).is_a(*RESPONSE_S)
                  and self._role(p) == "supply_out"), None,
             )  # fmt: skip
             farad = self.capacitance(net)
@@ -212,7 +215,7 @@ class _Times:
             step = abs(full.get(source, 0.0) - rest.get(source, 0.0))
             volt = self.volts.get(net, 0.0)
             if step > 1e-4 and volt > 0:
-                response = RESPONSE_S[str(self.kind(source.ref).model["type"])]
+                response = RESPONSE_S[type(self.kind(source.ref).model)]
                 yield TimeConstant(
                     "Load-step droop", net, droop_v(step, farad, response), "V",
                     f"{say(step, 'A')} from {say(farad, 'F')} for {say(response, 's', 2)}", (source.ref,), (net,), 0.1 * volt,
@@ -229,7 +232,7 @@ class _Times:
             if ends is None:
                 continue
             amp = max(peaks.get(Pin(ref, n), 0.0) for n in ends)
-            henry = kind.facts.get("coil_h", COIL_H)
+            henry = stated(kind.facts.coil_h, COIL_H)
             nets = tuple(self.net_of.get(Pin(ref, n), "") for n in ends)
             if amp < 1e-4:
                 continue
@@ -246,7 +249,7 @@ class _Times:
     def _clamped(self, nets: tuple[str, ...]) -> str:
         """Return a diode across two nets, or ""."""
         for net in nets:
-            for near in self._near(net, "diode"):
+            for near in self._near(net, m.Diode):
                 if near.beyond in nets and near.beyond != net:
                     return near.ref
         return ""
@@ -257,4 +260,4 @@ def coil_pins(kind: Kind) -> tuple[str, str] | None:
     names = {s.name: s.number for s in kind.pins}
     if "COIL1" in names:
         return names["COIL1"], names["COIL2"]
-    return (kind.pins[0].number, kind.pins[1].number) if kind.facts.get("inductive") else None
+    return (kind.pins[0].number, kind.pins[1].number) if kind.facts.inductive else None

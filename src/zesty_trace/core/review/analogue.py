@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import nearest
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
@@ -26,7 +27,7 @@ def analogue_pins(ctx: Context) -> Iterator[tuple[Pin, str]]:
     """Yield converter inputs that are on a net, with the net."""
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        converts = kind.model["type"] == "controller" or kind.id.startswith("adc")
+        converts = kind.is_a(m.Controller) or kind.id.startswith("adc")
         for spec in kind.pins if converts else ():
             net = ctx.net_of.get(Pin(ref, spec.number))
             if _ANALOGUE.match(spec.name) and spec.role in ("bidirectional", "passive", "input") and net:
@@ -37,8 +38,8 @@ def divider_range(ctx: Context) -> Iterator[Finding]:
     """Yield divided voltages above the converter's supply, with the foot resistor that brings them to nine tenths."""
     for pin, net in analogue_pins(ctx):
         supply = ctx.supply_of(pin.ref)
-        feet = [n for n in ctx.near(net, "resistor") if n.beyond == ctx.ground and n.value > 0]
-        tops = [n for n in ctx.near(net, "resistor") if n.beyond not in (ctx.ground, "", net) and n.value > 0]
+        feet = [n for n in ctx.near(net, m.Resistor) if n.beyond == ctx.ground and n.value > 0]
+        tops = [n for n in ctx.near(net, m.Resistor) if n.beyond not in (ctx.ground, "", net) and n.value > 0]
         volt, limit = ctx.highest.get(net, 0.0), ctx.highest.get(supply or "", 0.0)
         if not feet or not tops or not supply or volt <= limit:
             continue
@@ -58,8 +59,8 @@ def divider_range(ctx: Context) -> Iterator[Finding]:
 def divider_impedance(ctx: Context) -> Iterator[Finding]:
     """Yield converter inputs fed through so much resistance, with no capacitor, that they read low."""
     for pin, net in analogue_pins(ctx):
-        feeds = [n.value for n in ctx.near(net, "resistor") if n.value > 0]
-        held = sum(n.value for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground)
+        feeds = [n.value for n in ctx.near(net, m.Resistor) if n.value > 0]
+        held = sum(n.value for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground)
         if not feeds or held >= HOLDING_F:
             continue
         ohm = 1.0 / sum(1.0 / f for f in feeds)
@@ -81,7 +82,7 @@ def shared_ground(ctx: Context) -> Iterator[Finding]:
     measured = [pin for pin, net in analogue_pins(ctx) if net != ctx.ground]
     heavy: dict[str, float] = {}
     for pin, amp in ctx.analysis.pin_peaks().items():
-        if ctx.net_of.get(pin) == ctx.ground and ctx.kind(pin.ref).model["type"] not in ("inlet", "battery"):
+        if ctx.net_of.get(pin) == ctx.ground and not ctx.kind(pin.ref).is_a(m.Inlet, m.Battery):
             heavy[pin.ref] = heavy.get(pin.ref, 0.0) + amp
     ref, amp = max(heavy.items(), key=lambda h: h[1], default=("", 0.0))
     if measured and amp > HEAVY_GROUND_A:
@@ -97,11 +98,11 @@ def shared_ground(ctx: Context) -> Iterator[Finding]:
 def crystal_load(ctx: Context) -> Iterator[Finding]:
     """Yield crystals without their two capacitors, or with ones that load them far from what they want."""
     for ref in ctx.design.parts:
-        wanted = ctx.kind(ref).facts.get("load_f")
+        wanted = ctx.kind(ref).facts.load_f
         if not wanted or wanted <= STRAY_F:  # less than the tracks have: no capacitors to work out
             continue
         nets = [ctx.net_of.get(Pin(ref, n), "") for n in ("1", "2")]
-        caps = [sum(n.value for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground) for net in nets]
+        caps = [sum(n.value for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground) for net in nets]
         each = say_part_value(nearest(2 * (wanted - STRAY_F), 12))
         if not all(nets):
             continue

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 from itertools import combinations
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, Strap
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
 from zesty_trace.core.design import edits
@@ -22,7 +23,7 @@ def strap_level(design: Design, catalogue: Catalogue, pin: Pin) -> str | None:
     net = net_of.get(pin)
     nets = {net} if net else set()
     for near in design.nets.get(net or "", ()):
-        if kind_of(design, catalogue, near.ref).model.get("type") == "resistor":
+        if kind_of(design, catalogue, near.ref).is_a(m.Resistor):
             nets.add(net_of.get(Pin(near.ref, "2" if near.number == "1" else "1"), ""))
     if ground in nets:
         return "low"
@@ -63,7 +64,7 @@ def bus_groups(design: Design, catalogue: Catalogue) -> list[set[str]]:
             net = net_of.get(Pin(ref, kind.pin_named(kind.bus.sda).number))
             if net:
                 graph.add_edge(("part", ref), ("net", net))
-        elif kind.model.get("type") == "nmos":
+        elif kind.is_a(m.Nmos):
             ends = [net_of.get(Pin(ref, kind.pin_named(name).number)) for name in ("D", "S")]
             if all(ends):
                 graph.add_edge(("net", ends[0]), ("net", ends[1]))

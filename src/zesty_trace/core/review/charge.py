@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.energy import charging
 from zesty_trace.core.circuit.transients import time_constants
 from zesty_trace.core.design import edits
@@ -23,11 +25,11 @@ CELL_CAUTION = "A lithium cell that is charged too fast, too warm or too cold ca
 def charge_rate(ctx: Context) -> Iterator[Finding]:
     """Yield chargers that charge their cell faster than it may."""
     for item in charging(ctx.design, ctx.catalogue):
-        most = ctx.kind(item.cell).facts.get("charge_max_c", 1.0)
+        most = stated(ctx.kind(item.cell).facts.charge_max_c_rate, 1.0)
         if item.rate_c <= most:
             continue
         amp = most / 2 * item.capacity_mah / 1000
-        k = ctx.kind(item.ref).facts["volt_ampere_ohm"]
+        k = stated(ctx.kind(item.ref).facts.charge_factor_v, 0.0)
         resistor = _prog_resistor(ctx, item.ref)
         value = say_part_value(round(k / amp, -1))
         yield Finding(
@@ -42,13 +44,13 @@ def charge_rate(ctx: Context) -> Iterator[Finding]:
 
 def _prog_resistor(ctx: Context, ref: str) -> str | None:
     net = ctx.net_of.get(ctx.pin(ref, "PROG"), "")
-    return next((n.ref for n in ctx.near(net, "resistor")), None)
+    return next((n.ref for n in ctx.near(net, m.Resistor)), None)
 
 
 def charger_without_set(ctx: Context) -> Iterator[Finding]:
     """Yield chargers whose current nothing sets, or that reach no cell."""
     good = {item.ref for item in charging(ctx.design, ctx.catalogue)}
-    for ref in ctx.of_model("charger"):
+    for ref in ctx.of_model(m.Charger):
         if ref in good:
             continue
         lacks_cell = bool(_prog_resistor(ctx, ref))
@@ -63,14 +65,14 @@ def usb_pull_downs(ctx: Context) -> Iterator[Finding]:
     """Yield USB-C inlets whose two configuration lines are not pulled down one by one, nor handled by a chip."""
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        if kind.pin("CC1") is None or kind.model["type"] != "inlet":
+        if kind.pin("CC1") is None or not kind.is_a(m.Inlet):
             continue
         for name in ("CC1", "CC2"):
             net = ctx.net_of.get(ctx.pin(ref, name))
             others = [p for p in ctx.design.nets.get(net or "", ()) if p != ctx.pin(ref, name)]
             if any(ctx.kind(p.ref).choices for p in others):
                 continue
-            downs = [n.value for n in ctx.near(net or "", "resistor") if n.beyond == ctx.ground]
+            downs = [n.value for n in ctx.near(net or "", m.Resistor) if n.beyond == ctx.ground]
             if len(downs) == 1 and abs(downs[0] - RD_OHM) <= RD_SHARE * RD_OHM and len(others) == 1:
                 continue
             fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="5k1", package="R0603")
@@ -92,7 +94,7 @@ def usb_inrush(ctx: Context) -> Iterator[Finding]:
     for item in time_constants(ctx.design, ctx.catalogue):
         if item.what != "Inrush" or ctx.kind(item.where).pin("CC1") is None:
             continue
-        farad = sum(n.value for net in item.nets for n in ctx.near(net, "capacitor") if n.beyond == ctx.ground)
+        farad = sum(n.value for net in item.nets for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground)
         if farad > USB_FARAD * 1.01:
             yield Finding(
                 "inrush", item.where, Severity.FIX, f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
@@ -141,6 +143,6 @@ def supplies_joined(ctx: Context) -> Iterator[Finding]:
 
 def _own_voltage(ctx: Context, ref: str) -> float:
     kind = ctx.kind(ref)
-    if kind.model["type"] == "inlet":
+    if kind.is_a(m.Inlet):
         return ctx.design.brief.supply_v
-    return kind.number("v_out") or kind.number("volt") or ctx.highest.get(ctx.net_of.get(Pin(ref, "1"), ""), 0.0)
+    return kind.model.output_v or ctx.highest.get(ctx.net_of.get(Pin(ref, "1"), ""), 0.0)

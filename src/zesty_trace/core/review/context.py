@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from functools import cached_property
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.circuit.analysis import Analysis, analyse
 from zesty_trace.core.circuit.topology import (
@@ -67,24 +68,22 @@ class Context:
         """Return the pin of this name. KeyError if the kind has none."""
         return Pin(ref, self.kind(ref).pin_named(name).number)
 
-    def near(self, net: str, *models: str) -> list[Neighbour]:
+    def near(self, net: str, *models: type[m.Model]) -> list[Neighbour]:
         """Return the two-pin parts of these models on a net."""
         return neighbours(self.design, self.catalogue, self.net_of, net, *models)
 
-    def of_model(self, *models: str) -> list[str]:
+    def of_model(self, *models: type[m.Model]) -> list[str]:
         """Return the references of parts of these models."""
-        return [ref for ref in self.design.parts if self.kind(ref).model["type"] in models]
+        return [ref for ref in self.design.parts if self.kind(ref).is_a(*models)]
 
     def supply_of(self, ref: str) -> str | None:
         """Return the net that feeds a part's supply pin."""
-        model = self.kind(ref).model
-        if "supply" not in model:
-            return None
-        return self.net_of.get(Pin(ref, self.kind(ref).pin_named(str(model["supply"])).number))
+        feed = self.kind(ref).supply_pins()
+        return self.net_of.get(Pin(ref, feed[0].number)) if feed else None
 
     def resistors_between(self, a: str, b: str) -> list[Pin]:
         """Return the pins on `b` of resistors that join nets `a` and `b`."""
-        near = [n for n in self.near(a, "resistor") if n.beyond == b]
+        near = [n for n in self.near(a, m.Resistor) if n.beyond == b]
         return [Pin(n.ref, "2" if n.pin.number == "1" else "1") for n in near]
 
 

@@ -6,6 +6,7 @@ import re
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import controller_outputs, other_net, spec_of
@@ -32,9 +33,9 @@ def led_current(ctx: Context) -> Iterator[Finding]:
     peaks = ctx.analysis.pin_peaks()
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        if kind.model.get("type") != "led":
+        if not isinstance(kind.model, m.Led):
             continue
-        amp, rated = peaks.get(Pin(ref, "1"), 0.0), kind.number("if")
+        amp, rated = peaks.get(Pin(ref, "1"), 0.0), kind.model.rated_a
         if amp <= rated:
             continue
         series = _series_resistor(ctx, ref)
@@ -72,7 +73,7 @@ def _series_resistor(ctx: Context, ref: str) -> str | None:
         if net in ctx.rails or net == ctx.ground:
             continue
         for pin in ctx.design.nets.get(net, ()):
-            if ctx.kind(pin.ref).model.get("type") == "resistor":
+            if ctx.kind(pin.ref).is_a(m.Resistor):
                 return pin.ref
     return None
 
@@ -81,7 +82,7 @@ def pin_overload(ctx: Context) -> Iterator[Finding]:
     """Yield controller outputs that give or take more than a pin may."""
     peaks = ctx.analysis.pin_peaks()
     for pin in controller_outputs(ctx.design, ctx.catalogue):
-        limit = ctx.kind(pin.ref).facts.get("i_pin_max_a")
+        limit = ctx.kind(pin.ref).facts.pin_max_a
         amp = peaks.get(pin, 0.0)
         if limit and amp > limit:
             yield Finding(
@@ -97,7 +98,7 @@ def gate_pull_down(ctx: Context) -> Iterator[Finding]:
     """Yield transistor gates that float while the controller is not running."""
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        if kind.model.get("type") != "nmos":
+        if not kind.is_a(m.Nmos):
             continue
         gate = Pin(ref, kind.pin_named("G").number)
         source = ctx.net_of.get(Pin(ref, kind.pin_named("S").number), "")
@@ -138,7 +139,7 @@ def coil_suppression(ctx: Context) -> Iterator[Finding]:
 def _diode_between(ctx: Context, anode: str, cathode: str) -> bool:
     for pin in ctx.design.nets.get(anode, ()):
         kind = ctx.kind(pin.ref)
-        if kind.model.get("type") == "diode" and spec_of(ctx.design, ctx.catalogue, pin).name == "A":
+        if kind.is_a(m.Diode) and spec_of(ctx.design, ctx.catalogue, pin).name == "A":
             return other_net(ctx.design, ctx.net_of, pin) == cathode
     return False
 
@@ -169,7 +170,7 @@ def capacitor_rating(ctx: Context) -> Iterator[Finding]:
     """Yield polar capacitors that are reversed, and any whose stated rating is too near its voltage."""
     for ref, part in ctx.design.parts.items():
         kind = ctx.kind(ref)
-        if kind.model.get("type") != "capacitor":
+        if not kind.is_a(m.Capacitor):
             continue
         first, second = (ctx.net_of.get(Pin(ref, n)) for n in ("1", "2"))
         if first is None or second is None:

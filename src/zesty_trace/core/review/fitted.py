@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.core.quantities import say
@@ -25,8 +26,7 @@ def option_leaves_floating(ctx: Context) -> Iterator[Finding]:
                 continue
             inputs = [p for p in left if ctx.spec(p).role == "input"]
             held = any(
-                ctx.spec(p).role not in ("input", "no_connect") and ctx.kind(p.ref).model["type"] != "capacitor"
-                for p in left
+                ctx.spec(p).role not in ("input", "no_connect") and not ctx.kind(p.ref).is_a(m.Capacitor) for p in left
             )
             if inputs and not held:
                 names = ", ".join(ctx.label(p) for p in inputs)
@@ -68,7 +68,7 @@ def _option(name: str, variant: str, what: str, refs: tuple[str, ...]) -> Findin
 def exact_version(ctx: Context) -> Iterator[Finding]:
     """Yield parts that come in versions that differ, and no version is written down."""
     for ref, part in ctx.design.parts.items():
-        if ctx.kind(ref).facts.get("exact") and not part.notes and not part.value:
+        if ctx.kind(ref).facts.exact and not part.notes and not part.value:
             yield Finding(
                 "exact version", ref, Severity.NOTE, f"Which version of {ref} worked is not written down",
                 "Type what is printed on it into its notes before it is ordered.",
@@ -79,7 +79,7 @@ def exact_version(ctx: Context) -> Iterator[Finding]:
 def transistor_rating(ctx: Context) -> Iterator[Finding]:
     """Yield transistors past their voltage or current rating in any state."""
     peaks = ctx.analysis.pin_peaks()
-    for ref in ctx.of_model("nmos", "pmos", "npn", "pnp"):
+    for ref in ctx.of_model(m.Nmos, m.Pmos, m.Npn, m.Pnp):
         facts = ctx.kind(ref).facts
         upper, lower = ("D", "S") if ctx.kind(ref).pin("D") else ("C", "E")
         nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in (upper, lower)]
@@ -88,8 +88,9 @@ def transistor_rating(ctx: Context) -> Iterator[Finding]:
             default=0.0,
         )
         amp = peaks.get(ctx.pin(ref, upper), 0.0)
+        most_v = facts.collector_emitter_max_v if facts.drain_source_max_v is None else facts.drain_source_max_v
         for what, value, limit, unit in (
-            ("stands at", volt, facts.get("v_ds_max", facts.get("v_ce_max")), "V"), ("would carry", amp, facts.get("i_max_a"), "A"),
+            ("stands at", volt, most_v, "V"), ("would carry", amp, facts.current_max_a, "A"),
         ):  # fmt: skip
             if limit and value > limit:
                 yield Finding(
@@ -103,16 +104,18 @@ def transistor_rating(ctx: Context) -> Iterator[Finding]:
 
 def gate_drive(ctx: Context) -> Iterator[Finding]:
     """Yield transistors whose gate never gets the voltage at which their on-resistance is stated."""
-    for ref in ctx.of_model("nmos", "pmos"):
+    for ref in ctx.of_model(m.Nmos, m.Pmos):
         kind = ctx.kind(ref)
         gate, source, drain = (ctx.net_of.get(ctx.pin(ref, n), "") for n in ("G", "S", "D"))
         if not gate or not source or gate in ctx.rails or source not in (*ctx.rails, ctx.ground):
             continue
-        sign = 1 if kind.model["type"] == "nmos" else -1
+        if not isinstance(kind.model, m.FieldEffect):
+            continue
+        sign = 1 if kind.is_a(m.Nmos) else -1
         drives = [
             sign * (o.net_voltages().get(gate, 0.0) - o.net_voltages().get(source, 0.0)) for o in ctx.analysis.all()
         ]
-        volt, needed = max(drives, default=0.0), kind.number("vgs_on")
+        volt, needed = max(drives, default=0.0), kind.model.on_gate_v
         if 0.3 < volt < 0.97 * needed:
             yield Finding(
                 "gate drive", ref, Severity.FIX, f"{ref} gets {say(volt, 'V')} at its gate, wants {say(needed, 'V')}",
@@ -125,7 +128,7 @@ def gate_drive(ctx: Context) -> Iterator[Finding]:
 def ambient(ctx: Context) -> Iterator[Finding]:
     """Yield parts that the surroundings alone bring near their limit."""
     for ref in ctx.design.parts:
-        limit = ctx.kind(ref).facts.get("t_max_c")
+        limit = ctx.kind(ref).facts.ambient_max_c
         if limit and ctx.design.brief.ambient_c > limit - AMBIENT_MARGIN_C:
             yield Finding(
                 "ambient", ref, Severity.FIX, f"{ref} sits in {ctx.design.brief.ambient_c:.0f} °C, made for up to {limit:.0f} °C",
@@ -138,7 +141,7 @@ def ambient(ctx: Context) -> Iterator[Finding]:
 def led_dim(ctx: Context) -> Iterator[Finding]:
     """Yield LEDs that are lit, but too weakly to be seen in daylight."""
     peaks = ctx.analysis.pin_peaks()
-    for ref in ctx.of_model("led"):
+    for ref in ctx.of_model(m.Led):
         amp = peaks.get(Pin(ref, "1"), 0.0)
         if 1e-6 < amp < DIM_A:
             yield Finding(
@@ -156,7 +159,7 @@ def open_drain_pull_up(ctx: Context) -> Iterator[Finding]:
             continue
         drains = [p for p in pins if ctx.spec(p).role == "open_drain" and not _bus_line(ctx, p)]
         listeners = [p for p in pins if ctx.spec(p).role in ("input", "bidirectional")]
-        lifted = any(n.beyond in ctx.rails for n in ctx.near(net, "resistor", "led"))
+        lifted = any(n.beyond in ctx.rails for n in ctx.near(net, m.Resistor, m.Led))
         if drains and listeners and not lifted and not any(ctx.spec(p).role == "output" for p in pins):
             yield Finding(
                 "open drain", net, Severity.FIX, f"{ctx.label(drains[0])} can only pull {net} low",

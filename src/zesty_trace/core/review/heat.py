@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import Heat, analyse, copper_mm2, theta_with_copper
 from zesty_trace.core.circuit.topology import kind_of
 from zesty_trace.core.design import edits
@@ -43,7 +44,7 @@ def _explain(ctx: Context, item: Heat) -> tuple[str, Mend | None]:
     where = f"at {ctx.design.brief.ambient_c:.0f} °C ambient; the limit is {item.limit_c:.0f} °C"
     burnt = f"burns {say(item.power_w, 'W')} in a {package} that can lose {say(allowed, 'W', 2)} {where}."
     kind = ctx.kind(item.ref)
-    if kind.model.get("type") != "regulator":
+    if not isinstance(kind.model, m.Regulator):
         return f"It {burnt} {_with_copper(ctx, item)}Use a bigger package or less current.", None
     pin_in, pin_out = (_by_role(ctx, item.ref, role) for role in ("supply_in", "supply_out"))
     volts = ctx.highest
@@ -77,8 +78,9 @@ def _by_role(ctx: Context, ref: str, role: str) -> Pin:
 def _cooler_supply(ctx: Context, ref: str, pin_in: Pin, v_in: float) -> tuple[str, float] | None:
     """Return the supply net that brings the part lowest with its output still right, and the temperature then."""
     kind = kind_of(ctx.design, ctx.catalogue, ref)
-    v_out = kind.number("v_out")
-    needed = v_out + kind.number("dropout")
+    if not isinstance(kind.model, m.Regulator):
+        return None
+    needed = kind.model.set_v + kind.model.dropout_v
     own = {ctx.net_of.get(Pin(ref, p.number)) for p in kind.pins}
     best: tuple[str, float] | None = None
     for net in ctx.rails:

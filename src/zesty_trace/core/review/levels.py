@@ -6,6 +6,8 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.topology import spec_of
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -28,11 +30,11 @@ class _Clash:
 def _tolerated(ctx: Context, pin: Pin) -> float | None:
     """Return the highest voltage that a signal pin tolerates, V, or None where the kind does not say."""
     facts = ctx.kind(pin.ref).facts
-    if "pin_max" in facts:
-        return facts["pin_max"]
+    if facts.pin_max_v is not None:
+        return facts.pin_max_v
     supply = ctx.supply_of(pin.ref)
-    if "pin_max_over_supply" in facts and supply:
-        return ctx.highest.get(supply, 0.0) + facts["pin_max_over_supply"]
+    if facts.pin_over_supply_max_v is not None and supply:
+        return ctx.highest.get(supply, 0.0) + facts.pin_over_supply_max_v
     return None
 
 
@@ -99,11 +101,12 @@ def _explain(
     pins = ", ".join(ctx.label(c.pin) for c in clashes)
     if how == "driver":
         kind = ctx.kind(cause)
-        able = home is not None and kind.facts.get("v_min", 99.0) <= ctx.highest.get(home, 0.0)
+        able = home is not None and stated(kind.facts.supply_min_v, 99.0) <= ctx.highest.get(home, 0.0)
         detail = f"{cause} drives high to its own supply and would damage {pins}."
-        if not able or home is None:
+        feed = kind.supply_pins()
+        if not able or home is None or feed is None:
             return f"{detail} Put a level shifter between them.", None, (cause,)
-        supply_pin = Pin(cause, kind.pin_named(str(kind.model["supply"])).number)
+        supply_pin = Pin(cause, feed[0].number)
         mend = Mend(f"Power {cause} from {home}", partial(edits.connect, pin=supply_pin, net=home))
         return f"{detail} It also works from {home}.", mend, (cause,)
     ends = [pin for c in clashes for pin in ctx.resistors_between(c.net, cause)] if cause in ctx.rails else []
@@ -134,9 +137,9 @@ def high_too_low(ctx: Context) -> Iterator[Finding]:
         volt = _high_level(ctx, net)
         for pin in pins:
             facts, supply = ctx.kind(pin.ref).facts, ctx.supply_of(pin.ref)
-            if spec_of(ctx.design, ctx.catalogue, pin).role != "input" or "v_ih_fraction" not in facts or not supply:
+            if spec_of(ctx.design, ctx.catalogue, pin).role != "input" or facts.input_high_share is None or not supply:
                 continue
-            needed = facts["v_ih_fraction"] * ctx.highest.get(supply, 0.0)
+            needed = facts.input_high_share * ctx.highest.get(supply, 0.0)
             if volt is not None and volt < needed - SLACK_V:
                 yield Finding(
                     "high too low", f"{net} {pin}", Severity.FIX,
@@ -152,7 +155,7 @@ def _high_level(ctx: Context, net: str) -> float | None:
     """Return the supply of the output that drives a net, directly or through one resistor, V; None if none does."""
     pins = list(ctx.design.nets[net])
     for pin in ctx.design.nets[net]:
-        if ctx.kind(pin.ref).model.get("type") == "resistor":
+        if ctx.kind(pin.ref).is_a(m.Resistor):
             pins += ctx.design.nets.get(ctx.net_of.get(Pin(pin.ref, "2" if pin.number == "1" else "1"), ""), ())
     levels = []
     for pin in pins:
@@ -166,9 +169,7 @@ def supply_range(ctx: Context) -> Iterator[Finding]:
     """Yield parts whose supply is outside the range that they work in."""
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        facts = kind.facts
-        low = facts.get("v_min", facts.get("v_in_min"))
-        high = facts.get("v_max", facts.get("v_in_max"))
+        low, high = kind.facts.feed_range_v or (None, None)
         for spec in kind.pins:
             net = ctx.net_of.get(Pin(ref, spec.number))
             if spec.role != "supply_in" or net is None or low is None or high is None or net not in ctx.highest:

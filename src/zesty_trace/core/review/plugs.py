@@ -5,6 +5,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.topology import other_net
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.findings import Finding, Severity
@@ -24,7 +26,7 @@ def reverse_polarity(ctx: Context) -> Iterator[Finding]:
     """Yield inlets and cells that can be connected the wrong way round and nothing then protects the board."""
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        if not kind.facts.get("can_be_reversed") or kind.model["type"] not in ("inlet", "battery"):
+        if not kind.facts.can_be_reversed or not kind.is_a(m.Inlet, m.Battery):
             continue
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
         nets = _through_fuses(ctx, ctx.net_of.get(out, ""))
@@ -39,7 +41,7 @@ def reverse_polarity(ctx: Context) -> Iterator[Finding]:
 
 def _through_fuses(ctx: Context, net: str) -> list[str]:
     nets = [net]
-    for near in ctx.near(net, "fixed_resistor"):
+    for near in ctx.near(net, m.FixedResistor):
         if near.beyond:
             nets.append(near.beyond)
     return nets
@@ -48,9 +50,9 @@ def _through_fuses(ctx: Context, net: str) -> list[str]:
 def _protects(ctx: Context, net: str) -> bool:
     for pin in ctx.design.nets.get(net, ()):
         kind = ctx.kind(pin.ref)
-        if kind.model["type"] == "pmos":
+        if kind.is_a(m.Pmos):
             return True
-        if kind.model["type"] in ("diode", "zener") and len(kind.pins) == 2:
+        if kind.is_a(m.Diode, m.Zener) and len(kind.pins) == 2:
             far = other_net(ctx.design, ctx.net_of, pin)
             name = ctx.spec(pin).name
             if (name == "K" and far == ctx.ground) or (name == "A" and far not in (ctx.ground, None)):
@@ -64,7 +66,7 @@ def header_turned(ctx: Context) -> Iterator[Finding]:
         kind = ctx.kind(ref)
         package = ctx.design.parts[ref].package or kind.packages[0]
         plain = package.startswith(("Header", "Spring")) and len(kind.pins) > 1
-        if not kind.connector or kind.facts.get("keyed") or not plain:
+        if not kind.connector or kind.facts.keyed or not plain:
             continue
         nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
         hit = next(
@@ -84,18 +86,14 @@ def header_turned(ctx: Context) -> Iterator[Finding]:
 def static_protection(ctx: Context) -> Iterator[Finding]:
     """Yield lines that leave the case and reach a controller with nothing in between."""
     for ref in ctx.design.parts:
-        if not ctx.kind(ref).facts.get("outside"):
+        if not ctx.kind(ref).facts.outside:
             continue
         for spec in ctx.kind(ref).pins:
             net = ctx.net_of.get(Pin(ref, spec.number), "")
             if not net or net in ctx.rails or net == ctx.ground:
                 continue
-            chips = [
-                p
-                for p in ctx.design.nets[net]
-                if ctx.kind(p.ref).model["type"] in ("controller", "load") and p.ref != ref
-            ]
-            if chips and not ctx.near(net, "diode", "zener"):
+            chips = [p for p in ctx.design.nets[net] if ctx.kind(p.ref).is_a(m.Controller, m.Load) and p.ref != ref]
+            if chips and not ctx.near(net, m.Diode, m.Zener):
                 yield Finding(
                     "static", f"{ref}.{spec.name}", Severity.NOTE, f"{ctx.label(chips[0])} is bare to what touches "
                     f"{ref}.{spec.name}",
@@ -122,15 +120,15 @@ def voltage_selector(ctx: Context) -> Iterator[Finding]:
         top = max(ctx.highest.get(n, 0.0) for n in choices)
         weak = [
             p.ref for p in ctx.design.nets[common]
-            if p.ref != ref and ctx.spec(p).role == "supply_in" and ctx.kind(p.ref).facts.get("v_max", 99.0) < top
+            if p.ref != ref and ctx.spec(p).role == "supply_in" and stated(ctx.kind(p.ref).facts.supply_max_v, 99.0) < top
         ]  # fmt: skip
         if weak:
             yield Finding(
                 "voltage selector", ref, Severity.FIX, f"{ref} can put {say(top, 'V', 2)} on {weak[0]}, which takes "
-                f"{ctx.kind(weak[0]).facts['v_max']:g} V",
+                f"{stated(ctx.kind(weak[0]).facts.supply_max_v, 99.0):g} V",
                 "Take the choice away, or make it with a part that is fitted, not with a switch.",
                 "A selector that hands can move is an accident waiting to happen.", COMMON, "schematic", (ref, *weak), (common,),
-                value=top, limit=ctx.kind(weak[0]).facts["v_max"], unit="V",
+                value=top, limit=ctx.kind(weak[0]).facts.supply_max_v, unit="V",
             )  # fmt: skip
 
 
@@ -139,7 +137,7 @@ def mains(ctx: Context) -> Iterator[Finding]:
     for ref, part in ctx.design.parts.items():
         kind = ctx.kind(ref)
         volt = leading_value(part.value) or 230.0
-        if kind.facts.get("ac") and volt > AC_LIMIT_V:
+        if kind.facts.ac and volt > AC_LIMIT_V:
             yield _dangerous(ref, volt, AC_LIMIT_V, "V AC")
     for net, volt in ctx.highest.items():
         if net in ctx.design.nets and volt > DC_LIMIT_V:
@@ -158,7 +156,7 @@ def _dangerous(where: str, volt: float, limit: float, unit: str, nets: tuple[str
 def mains_fuse(ctx: Context) -> Iterator[Finding]:
     """Yield mains terminals with no fuse on either line."""
     for ref in ctx.design.parts:
-        if not ctx.kind(ref).facts.get("ac"):
+        if not ctx.kind(ref).facts.ac:
             continue
         nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in ctx.kind(ref).pins]
         if any(nets) and not any(ctx.kind(p.ref).prefix == "F" for n in nets for p in ctx.design.nets.get(n, ())):
@@ -185,9 +183,9 @@ def contact_suppression(ctx: Context) -> Iterator[Finding]:
         nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in ("COM", "NO", "NC")]
         loads = [
             p.ref for n in nets for p in ctx.design.nets.get(n, ())
-            if ctx.kind(p.ref).facts.get("ac") and INDUCTIVE.search(_said(ctx, p.ref))
+            if ctx.kind(p.ref).facts.ac and INDUCTIVE.search(_said(ctx, p.ref))
         ]  # fmt: skip
-        if not loads or any(ctx.near(n, "capacitor") for n in nets):
+        if not loads or any(ctx.near(n, m.Capacitor) for n in nets):
             continue
         volt = leading_value(ctx.design.parts[loads[0]].value) or 230.0
         farad, ohm = contact_snubber(1.0, volt)

@@ -58,8 +58,8 @@ def predict(design: Design, catalogue: Catalogue, measured: Measured) -> float:
             raise InputError(f"{ref} has no pin “{name}”", measured.where, suggest(name, [p.name for p in kind.pins]))
         return abs(amps.get(Pin(ref, spec.number), 0.0))
     supply = next((s.number for s in kind.pins if s.role == "supply_out"), None)
-    if supply is None and "supply" in kind.model:
-        supply = kind.pin_named(str(kind.model["supply"])).number
+    if supply is None and (feed := kind.supply_pins()):
+        supply = feed[0].number
     return abs(amps.get(Pin(ref, supply or kind.pins[0].number), 0.0))
 
 

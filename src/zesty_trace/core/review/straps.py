@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.topology import neighbours
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
@@ -37,7 +38,7 @@ def all_call_address(ctx: Context) -> Iterator[Finding]:
     addresses = bus_addresses(ctx.design, ctx.catalogue)
     for group in bus_groups(ctx.design, ctx.catalogue):
         for caller in sorted(group):
-            call = ctx.kind(caller).facts.get("all_call")
+            call = ctx.kind(caller).facts.all_call
             clash = sorted(r for r in group if r != caller and call is not None and addresses.get(r) == call)
             for ref in clash:
                 yield Finding(
@@ -69,7 +70,7 @@ def strap_cannot_change(ctx: Context) -> Iterator[Finding]:
 
 def boot_strap(ctx: Context) -> Iterator[Finding]:
     """Yield controllers whose boot pin does not rest at the level that starts the program."""
-    for ref in ctx.of_model("controller"):
+    for ref in ctx.of_model(m.Controller):
         spec = ctx.kind(ref).pin("BOOT")
         pin = Pin(ref, spec.number) if spec else None
         net = ctx.net_of.get(pin) if pin else None
@@ -98,7 +99,7 @@ def reset_network(ctx: Context) -> Iterator[Finding]:
         if spec is None or net is None or net in ctx.rails:
             continue
         driven = any(ctx.spec(p).role in ("output", "bidirectional") for p in ctx.design.nets[net])
-        if driven or any(n.beyond in ctx.rails for n in ctx.near(net, "resistor")):
+        if driven or any(n.beyond in ctx.rails for n in ctx.near(net, m.Resistor)):
             continue
         rail = ctx.supply_of(ref)
         fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
@@ -161,5 +162,5 @@ def _to_ground(design: Design, ctx: Context, net: str | None) -> float | None:
         return None
     if net == ctx.ground:
         return 0.0
-    found = [n.value for n in neighbours(design, ctx.catalogue, ctx.net_of, net, "resistor") if n.beyond == ctx.ground]
+    found = [n.value for n in neighbours(design, ctx.catalogue, ctx.net_of, net, m.Resistor) if n.beyond == ctx.ground]
     return found[0] if len(found) == 1 else None

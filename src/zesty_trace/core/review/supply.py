@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.topology import spec_of
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
@@ -21,7 +22,7 @@ def decoupling(ctx: Context) -> Iterator[Finding]:
     """Yield supply pins that want a capacitor beside them and find none left on their net."""
     left: dict[str, list[float]] = {}
     for ref, part in ctx.design.parts.items():
-        if ctx.kind(ref).model.get("type") == "capacitor":
+        if ctx.kind(ref).is_a(m.Capacitor):
             nets = {ctx.net_of.get(Pin(ref, n)) for n in ("1", "2")}
             for net in nets - {ctx.ground, None}:
                 if ctx.ground in nets and net:
@@ -59,18 +60,21 @@ FED_SHARE = 0.2  # an input below this share of the output is switched off, not 
 
 def dropout(ctx: Context) -> Iterator[Finding]:
     """Yield linear regulators whose input leaves them too little to hold their output, in the state that is worst."""
-    for ref in ctx.of_model("regulator"):
+    for ref in ctx.of_model(m.Regulator):
         kind = ctx.kind(ref)
+        model = kind.model
+        if not isinstance(model, m.Regulator):
+            continue
         pins = {s.role: ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
         worst: tuple[float, float, float, str] | None = None
         for operating in ctx.analysis.all():
             v_in = operating.net_voltages().get(pins["supply_in"])
-            if v_in is None or v_in < FED_SHARE * kind.number("v_out"):
+            if v_in is None or v_in < FED_SHARE * model.set_v:
                 continue
             amp = abs(operating.solution.pin_currents().get(out, 0.0))
-            needed = kind.number("dropout") * max(0.2, amp / kind.number("dropout_at", 1.0))
-            room = v_in - kind.number("v_out")
+            needed = model.dropout_v * max(0.2, amp / model.dropout_at_a)
+            room = v_in - model.set_v
             if room < needed and (worst is None or room - needed < worst[0] - worst[1]):
                 worst = (room, needed, amp, operating.state.name)
         if worst is None:
@@ -78,7 +82,7 @@ def dropout(ctx: Context) -> Iterator[Finding]:
         room, needed, amp, state = worst
         yield Finding(
             "dropout", ref, Severity.STOP, f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
-            f"At {say(amp, 'A')} it cannot hold {kind.number('v_out'):g} V. Feed it from a higher supply, or take one with "
+            f"At {say(amp, 'A')} it cannot hold {model.set_v:g} V. Feed it from a higher supply, or take one with "
             f"less dropout.",
             "Below its dropout a regulator lets its output follow the input down.",
             "dropout of the part kind at its rated current, in proportion to the current", "schematic", (ref,),
@@ -92,9 +96,7 @@ def supply_overload(ctx: Context) -> Iterator[Finding]:
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
         out = next((Pin(ref, s.number) for s in kind.pins if s.role == "supply_out"), None)
-        limits = {"inlet": ctx.design.brief.supply_limit_a, "regulator": kind.number("i_limit"),
-                  "converter": kind.number("i_limit")}  # fmt: skip
-        limit = limits.get(str(kind.model.get("type")))
+        limit = ctx.design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
         amp = peaks.get(out, 0.0) if out else 0.0
         if limit and amp > LOAD_SHARE * limit:
             yield Finding(
@@ -109,7 +111,7 @@ def supply_overload(ctx: Context) -> Iterator[Finding]:
 
 def fuse_missing(ctx: Context) -> Iterator[Finding]:
     """Yield inlets and cells whose first net feeds something other than a fuse."""
-    for ref in ctx.of_model("inlet", "battery"):
+    for ref in ctx.of_model(m.Inlet, m.Battery):
         kind = ctx.kind(ref)
         plus = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
         net = ctx.net_of.get(plus, "")
@@ -148,7 +150,7 @@ def programming_access(ctx: Context) -> Iterator[Finding]:
     """Yield controllers whose programming line reaches no connector and no test point."""
     for ref in ctx.design.parts:
         kind = ctx.kind(ref)
-        if kind.model.get("type") != "controller":
+        if not kind.is_a(m.Controller):
             continue
         lines = [s for s in kind.pins if s.name in ("PROG", "TXD", "RXD", "BOOT")]
         if lines and not any(_reaches_plug(ctx, Pin(ref, s.number)) for s in lines):

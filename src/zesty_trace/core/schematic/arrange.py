@@ -11,6 +11,7 @@ import itertools
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
@@ -171,20 +172,19 @@ class _Arranger:
 
     def _side(self, ref: str, kind: Kind, spec: PinSpec) -> Side | None:
         net = self.net(ref, spec.number)
-        model = kind.model["type"]
         if not net:
             return None
-        if model in ("regulator", "converter") and spec.role != "ground":
+        if kind.is_a(m.Supply) and spec.role != "ground":
             return "left" if spec.role == "supply_in" else "right"
         if net == self.ground:
             return "bottom"
         if net in self.rail_set:
             return "top"
-        if model == "inlet":
+        if kind.is_a(m.Inlet):
             return "right"
         if kind.connector or spec.role in ("input", "open_drain"):
             return "left"
-        return self._controller_side(ref, spec) if model == "controller" else "right"
+        return self._controller_side(ref, spec) if kind.is_a(m.Controller) else "right"
 
     def _controller_side(self, ref: str, spec: PinSpec) -> Side:
         """Inputs reach a button, a divider or a header; what drives something goes right."""
@@ -203,7 +203,7 @@ class _Arranger:
 
     def _lay_out(self, cluster: _Cluster) -> None:
         big = [r for r in cluster.refs if not self.small(r)]
-        starts = [r for r in big if self.kind(r).model["type"] in ("inlet", "controller")]
+        starts = [r for r in big if self.kind(r).is_a(m.Inlet, m.Controller)]
         entry = self._entry_net(cluster)
         if starts or not entry:
             first = (starts or big or cluster.refs)[0]
@@ -295,7 +295,7 @@ class _Arranger:
 
     def _bypass(self, cluster: _Cluster, ref: str, x: int, y: int, symbol: Symbol) -> None:
         start = x + int(symbol.right) + 3
-        if self.kind(cluster.refs[0]).model["type"] == "inlet" or symbol.right > 6:
+        if self.kind(cluster.refs[0]).is_a(m.Inlet) or symbol.right > 6:
             start = int(max(t[2] for t in cluster.taken)) + 2
         self._put(cluster, ref, self.stand(ref), start, y, 1)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.topology import SWITCHES, ground_net, kind_of, spec_of, supply_nets
 from zesty_trace.core.design.model import Design, Pin
@@ -48,21 +49,20 @@ class _Proposal:
 
     def _seed(self, ref: str) -> str:
         kind = kind_of(self.design, self.catalogue, ref)
-        model = kind.model["type"]
-        supplies = model in ("inlet", "regulator", "converter", "battery") or "volt_ampere_ohm" in kind.facts
+        supplies = kind.is_a(m.Inlet, m.Supply, m.Battery) or kind.facts.charge_factor_v is not None
         if supplies or kind.prefix in ("F", "TP"):
             return "Power"
-        if model == "controller":
+        if kind.is_a(m.Controller):
             return "Controller"
-        if model in SWITCHES:
+        if kind.is_a(*SWITCHES):
             return "Switch"
-        if kind.facts.get("light"):
+        if kind.facts.light:
             return "Lights"
         if kind.bus and kind.bus.role == "device":
             return "Display" if kind.connector else "Bus"
         if kind.external or kind.prefix == "BZ":
             return "Outputs"
-        if kind.prefix == "SW" or model == "led":
+        if kind.prefix == "SW" or kind.is_a(m.Led):
             return "Panel"
         return "Ports" if kind.connector else ""
 

@@ -11,6 +11,8 @@ from importlib.resources import files
 import msgspec
 from msgspec.structs import replace
 
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.circuit.topology import ground_net, kind_of, neighbours, supply_nets
@@ -83,7 +85,7 @@ def figures(design: Design, catalogue: Catalogue, refs: set[str]) -> Figures:
         area += mm(x1 - x0) * mm(y1 - y0)
         height = max(height, mm(pattern.height_nm))
         joints += len(pattern.pads)
-        cost += kind.facts.get("price_eur", DEFAULT_PRICE_EUR)
+        cost += stated(kind.facts.price_eur, DEFAULT_PRICE_EUR)
     return Figures(len(refs), area, height, joints, cost)
 
 
@@ -222,7 +224,7 @@ def _bypasses(design: Design, catalogue: Catalogue, ref: str, supply: str) -> se
     net_of, ground = design.net_of(), ground_net(design, catalogue)
     wanted = [need.value for need in kind_of(design, catalogue, ref).needs]
     found = set()
-    for near in neighbours(design, catalogue, net_of, supply, "capacitor"):
+    for near in neighbours(design, catalogue, net_of, supply, m.Capacitor):
         value = design.parts[near.ref].value
         if near.beyond == ground and value in wanted:
             wanted.remove(value)
@@ -234,8 +236,6 @@ def _regulator_of(design: Design, catalogue: Catalogue, supply: str) -> str | No
     """Return the linear regulator that makes a supply."""
     for pin in design.nets.get(supply, ()):
         kind = kind_of(design, catalogue, pin.ref)
-        if kind.model["type"] == "regulator" and any(
-            s.number == pin.number and s.role == "supply_out" for s in kind.pins
-        ):
+        if kind.is_a(m.Regulator) and any(s.number == pin.number and s.role == "supply_out" for s in kind.pins):
             return pin.ref
     return None

@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Literal
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Kind, PinSpec
 
 Look = Literal["box", "resistor", "capacitor", "diode", "led", "coil", "button", "switch", "point", "sounder", "fuse"]
@@ -16,10 +17,15 @@ Side = Literal["left", "right", "top", "bottom"]
 PITCH = 2
 TEXT_UNITS = 0.85  # width of one letter of a pin name, grid units
 
-LOOKS: dict[str, Look] = {
-    "resistor": "resistor", "capacitor": "capacitor", "diode": "diode", "zener": "diode", "led": "led",
-    "current_load": "sounder", "fixed_resistor": "resistor",
-}  # fmt: skip
+LOOKS: dict[type[m.Model], Look] = {
+    m.Resistor: "resistor",
+    m.FixedResistor: "resistor",
+    m.Capacitor: "capacitor",
+    m.Diode: "diode",
+    m.Zener: "diode",
+    m.Led: "led",
+    m.CurrentLoad: "sounder",
+}
 
 
 @dataclass(frozen=True)
@@ -55,7 +61,6 @@ class Symbol:
 
 def look_of(kind: Kind) -> Look:
     """Return how a kind is drawn."""
-    model = str(kind.model["type"])
     if kind.prefix == "F":
         return "fuse"
     if kind.prefix == "L":
@@ -64,11 +69,11 @@ def look_of(kind: Kind) -> Look:
         return "button"
     if kind.prefix == "TP":
         return "point"
-    if model in ("nmos", "npn", "pmos", "pnp"):
+    if kind.is_a(m.FieldEffect, m.Bipolar):
         return "switch"
     if kind.connector:
         return "box"
-    return LOOKS.get(model, "box")
+    return LOOKS.get(type(kind.model), "box")
 
 
 def upright(kind: Kind, top_pin: str) -> Symbol:
@@ -105,7 +110,7 @@ def point(kind: Kind, hangs: bool) -> Symbol:
 def low_side_switch(kind: Kind) -> Symbol:
     """Return a transistor with its control pin left; the common pin of a P type is on top, of an N type at the bottom."""
     control, load, common = _switch_pins(kind)
-    upper, lower = (common, load) if kind.model["type"] in ("pmos", "pnp") else (load, common)
+    upper, lower = (common, load) if kind.is_a(m.Pmos, m.Pnp) else (load, common)
     pins = (
         SymbolPin(control.number, control.name, -3, 0, "left"),
         SymbolPin(upper.number, upper.name, 0, -3, "top"),

@@ -103,7 +103,7 @@ def own_supply_v(parts: Mapping[str, Part], catalogue: Catalogue) -> float | Non
     kinds = [catalogue.kinds[p.kind] for p in parts.values() if p.kind in catalogue.kinds]
     if any(k.choices for k in kinds):
         return None
-    return next((k.facts["gives_v"] for k in kinds if "gives_v" in k.facts), None)
+    return next((k.facts.gives_v for k in kinds if k.facts.gives_v is not None), None)
 
 
 def with_own_supply(brief: Brief, parts: Mapping[str, Part], catalogue: Catalogue) -> Brief:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QPlainTextEdit, QWidget
 
 from zesty_trace import journey
+from zesty_trace.core.catalogue.facts import Facts
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.make_part import make_kind, read_pin_table
 from zesty_trace.core.quantities import parse_address, parse_value
@@ -76,10 +77,11 @@ class MakePartDrawer(Drawer):
         fill(self.read, [[p.number, p.name, ROLE_TITLES.get(p.role, p.role)] for p in pins])
         if not self.package.currentText():
             raise InputError(f"{len(pins)} pins read. Pick a package", "package", f"One with {len(pins)} pads")
-        facts = {}
-        for name, field in (("v_min", self.v_min), ("v_max", self.v_max), ("pin_max", self.v_pin)):
-            if field.text().strip():
-                facts[name] = parse_value(field.text(), name)
+        low, high, pin_max = (
+            parse_value(field.text(), name) if field.text().strip() else None
+            for name, field in (("works from", self.v_min), ("works up to", self.v_max), ("pin tolerates", self.v_pin))
+        )
+        facts = Facts(supply_min_v=low, supply_max_v=high, pin_max_v=pin_max)
         amp = parse_value(self.supply_a.text(), "draws") if self.supply_a.text().strip() else 0.0
         address = parse_address(self.address.text(), "bus address") if self.address.text().strip() else None
         return make_kind(

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit, QTableWidget, QVBoxLayout, QWidget
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.markings import nearest, write_bands, write_chip
 from zesty_trace.core.circuit.topology import kind_of, pin_label
@@ -169,7 +170,7 @@ class PartDrawer(Drawer):
         """Return how to know the part when it lies there, and what to mind with it."""
         value = leading_value(self.session.design.parts[ref].value)
         lines = []
-        if kind.model["type"] == "resistor" and value and 0.1 <= value < 1e8:
+        if kind.is_a(m.Resistor) and value and 0.1 <= value < 1e8:
             lines.append(f"In the hand: {' '.join(write_bands(value))}, or {write_chip(value)} on a chip")
         if kind.unit in ("Ω", "F") and value and not (near := nearest(value, 24)) * 0.999 < value < near * 1.001:
             lines.append(f"No preferred value: the nearest of E24 is {say_part_value(near)} (IEC 60063)")

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from zesty_trace.core.circuit.build import operating_states, spec_of_state
+from zesty_trace.core.circuit.build import can_sleep, operating_states, spec_of_state
 from zesty_trace.core.circuit.energy import source_current
 from zesty_trace.core.circuit.topology import controller_outputs, kind_of, pin_label
 from zesty_trace.core.design.model import Pin, StateSpec
@@ -118,7 +118,7 @@ class StatesDrawer(Drawer):
             kind = kind_of(design, catalogue, ref)
             if kind.flipped:
                 found.append((f"{ref} in its other position ({kind.title})", ("flipped", ref, ""), ref in spec.flipped))
-            if "i_sleep" in kind.model:
+            if can_sleep(kind):
                 found.append((f"{ref} asleep ({kind.title})", ("asleep", ref, ""), ref in spec.asleep))
         return found
 
