@@ -137,8 +137,22 @@ def test_help_names_every_command(capsys: pytest.CaptureFixture[str]) -> None:
     with pytest.raises(SystemExit):
         main(["--help"])
     text = capsys.readouterr().out
-    for command in ("new", "import", "review", "solve", "route", "check", "fab", "quote", "assembly", "reflow", "image", "flash",
-                    "bench", "shots"):  # fmt: skip
+    for command in (
+        "new",
+        "import",
+        "review",
+        "solve",
+        "route",
+        "check",
+        "fab",
+        "quote",
+        "assembly",
+        "reflow",
+        "image",
+        "flash",
+        "bench",
+        "shots",
+    ):
         assert command in text
 
 

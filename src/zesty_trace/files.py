@@ -19,9 +19,16 @@ from zesty_trace.errors import InputError, StoreError
 
 MB = 1_000_000
 LIMITS = {  # bytes
-    "design": 64 * MB, "journal": 96 * MB, "image": 32 * MB, "parts": 2 * MB, "house": MB, "table": 16 * MB,
-    "archive": 64 * MB, "text": 4 * MB, "words": MB,
-}  # fmt: skip
+    "design": 64 * MB,
+    "journal": 96 * MB,
+    "image": 32 * MB,
+    "parts": 2 * MB,
+    "house": MB,
+    "table": 16 * MB,
+    "archive": 64 * MB,
+    "text": 4 * MB,
+    "words": MB,
+}
 _TEMP_PREFIX, _TEMP_SUFFIX = ".zt-", ".tmp"
 _READ = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC

@@ -4,9 +4,15 @@ from __future__ import annotations
 
 STATIONS = ("brief", "schematic", "layout", "order", "assembly", "flash", "bench", "next")
 STATION_TITLES = {
-    "brief": "Brief", "schematic": "Schematic", "layout": "Layout", "order": "Order", "assembly": "Assembly",
-    "flash": "Flash", "bench": "Bench", "next": "Next rev",
-}  # fmt: skip
+    "brief": "Brief",
+    "schematic": "Schematic",
+    "layout": "Layout",
+    "order": "Order",
+    "assembly": "Assembly",
+    "flash": "Flash",
+    "bench": "Bench",
+    "next": "Next rev",
+}
 NEXT_STEPS = {
     "brief": "Import the prototype and fill in what the findings name.",
     "schematic": "Deal with the findings; Mend does most of them with one click.",

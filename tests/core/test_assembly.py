@@ -99,7 +99,7 @@ def test_the_three_masses_follow_their_differential_equations(routed: Design) ->
             (oven.rods_to_air_w_per_k * (rods - air) - to_air * (air - board) - oven.loss_w_per_k * (air - 25.0))
             / oven.air_j_per_k,
             (to_air * (air - board) + to_rods * (rods - board)) / mass,
-        ]  # fmt: skip
+        ]
 
     exact = solve_ivp(rates, (0, end), [25.0] * 3, max_step=0.2, rtol=1e-6)
     assert exact.y[2, -1] == pytest.approx(run.board_c[int(end / 0.1)], abs=1.0)

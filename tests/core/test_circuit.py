@@ -103,9 +103,27 @@ def test_derivatives_are_those_of_the_equations(kind: str) -> None:
     """Against central differences, at random working points."""
     rng = np.random.default_rng(7)
     terminals = TERMINALS[kind]
-    typical = {"ohm": 50, "volt": 3, "i_s": 1e-12, "n": 1.8, "amp": 0.1, "v_on": 1.0, "vth": 1.2, "k": 0.5, "beta": 100,
-               "v_out": 3.3, "v_drop": 0.05, "r_drop": 0.3, "i_q": 1e-3, "i_limit": 0.6, "r_out": 0.01, "efficiency": 0.9,
-               "v_min": 6.5, "v_z": 0.4, "i_z": 0.005}  # fmt: skip
+    typical = {
+        "ohm": 50,
+        "volt": 3,
+        "i_s": 1e-12,
+        "n": 1.8,
+        "amp": 0.1,
+        "v_on": 1.0,
+        "vth": 1.2,
+        "k": 0.5,
+        "beta": 100,
+        "v_out": 3.3,
+        "v_drop": 0.05,
+        "r_drop": 0.3,
+        "i_q": 1e-3,
+        "i_limit": 0.6,
+        "r_out": 0.01,
+        "efficiency": 0.9,
+        "v_min": 6.5,
+        "v_z": 0.4,
+        "i_z": 0.005,
+    }
     values = {name: np.full((40, 1), float(typical[name])) for name in PARAMETERS[kind]}
     v = rng.uniform(-0.5, 0.6, (40, 1, terminals)) + np.array([7.0, 3.0, 0.0])[:terminals] * (kind in BRANCHES)
     i = rng.uniform(0.01, 0.5, (40, 1)) if kind in BRANCHES else None
@@ -190,8 +208,12 @@ def test_monte_carlo_of_a_linear_network_has_the_analytic_variance() -> None:
 
 
 def test_ohmmeter_reads_parallel_resistors_and_not_a_junction() -> None:
-    elements = (source(5.0), resistor("R1", "in", "0", 1000), resistor("R2", "in", "0", 1000),
-                Element("D", "diode", ("in", "0"), junction_values(0.7, 0.1, 1.5)))  # fmt: skip
+    elements = (
+        source(5.0),
+        resistor("R1", "in", "0", 1000),
+        resistor("R2", "in", "0", 1000),
+        Element("D", "diode", ("in", "0"), junction_values(0.7, 0.1, 1.5)),
+    )
     assert resistances(Network(elements, "0"), [("in", "0")]).ohm[0] == pytest.approx(500.0, rel=1e-3)
 
 

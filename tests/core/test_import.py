@@ -48,15 +48,22 @@ def test_exporting_and_importing_again_gives_the_same_design(demo: Design, catal
         pytest.param(PARTS.replace("330", "0"), WIRING, "not above zero", id="zero ohm"),
         pytest.param(PARTS.replace("red", "ultraviolet"), WIRING, "line 3, column value", id="unknown colour"),
         pytest.param(PARTS + "R1,resistor,1k,,,\n", WIRING, "R1 stands there twice", id="reference twice"),
-        pytest.param(PARTS, WIRING + "B,R1,2\n", "wiring.csv line 5, column pin: R1.2 is on B here and on A in line 2", id="pin twice"),  # noqa: E501
+        pytest.param(
+            PARTS,
+            WIRING + "B,R1,2\n",
+            "wiring.csv line 5, column pin: R1.2 is on B here and on A in line 2",
+            id="pin twice",
+        ),  # noqa: E501
         pytest.param(PARTS, WIRING + "B,R9,1\n", "R9 is not in the parts table", id="unknown part"),
         pytest.param(PARTS, WIRING + "B,R1,3\n", "has no single pin “3”", id="unknown pin"),
         pytest.param(PARTS, WIRING + "my net,R1,1\n", "cannot name a net", id="bad net"),
         pytest.param("", WIRING, "the file is empty", id="empty file"),
         pytest.param(PARTS, WIRING + "A,R1,1,extra\n", "more cells", id="too many cells"),
-        pytest.param(PARTS.replace("R1,resistor,330,,", "R1,resistor,330,R9999,"), WIRING, "does not come in", id="package"),
+        pytest.param(
+            PARTS.replace("R1,resistor,330,,", "R1,resistor,330,R9999,"), WIRING, "does not come in", id="package"
+        ),
     ],
-)  # fmt: skip
+)
 def test_bad_tables_say_where(parts: str, wiring: str, expected: str, catalogue: Catalogue) -> None:
     assert any(expected in p for p in problems(parts, wiring, catalogue))
 

@@ -51,9 +51,13 @@ def test_pin_table_from_a_data_sheet() -> None:
 
 @pytest.mark.parametrize(
     ("text", "line", "said"),
-    [("1, A\n1, B", "line 2", "line 1 already"), ("1, A\nfoo bar", "line 2", "no pin number"), ("1", "line 1", "no pin name"),
-     ("# nothing\n", "", "empty")],
-)  # fmt: skip
+    [
+        ("1, A\n1, B", "line 2", "line 1 already"),
+        ("1, A\nfoo bar", "line 2", "no pin number"),
+        ("1", "line 1", "no pin name"),
+        ("# nothing\n", "", "empty"),
+    ],
+)
 def test_pin_table_says_which_line_is_wrong(text: str, line: str, said: str) -> None:
     with pytest.raises(InputError) as caught:
         read_pin_table(text)
@@ -62,18 +66,33 @@ def test_pin_table_says_which_line_is_wrong(text: str, line: str, said: str) -> 
 
 
 @pytest.mark.parametrize(
-    ("name", "role"), [("VDD", "supply_in"), ("AVCC", "supply_in"), ("GND", "ground"), ("VSSA", "ground"), ("NC", "no_connect"),
-                       ("P3", "bidirectional"), ("ANT", "passive"), ("3V3", "supply_in")],
-)  # fmt: skip
+    ("name", "role"),
+    [
+        ("VDD", "supply_in"),
+        ("AVCC", "supply_in"),
+        ("GND", "ground"),
+        ("VSSA", "ground"),
+        ("NC", "no_connect"),
+        ("P3", "bidirectional"),
+        ("ANT", "passive"),
+        ("3V3", "supply_in"),
+    ],
+)
 def test_roles_guessed_from_names(name: str, role: str) -> None:
     assert guess_role(name, []) == role
 
 
 def made(catalogue: Catalogue, **changes: object):
     facts = {
-        "kind_id": "float_switch_chip", "title": "Float switch chip", "prefix": "U", "package": "SOT-23",
-        "pins": read_pin_table(TABLE), "facts": Facts(supply_min_v=2.0, supply_max_v=5.5), "supply_a": 0.002, "catalogue": catalogue,
-    }  # fmt: skip
+        "kind_id": "float_switch_chip",
+        "title": "Float switch chip",
+        "prefix": "U",
+        "package": "SOT-23",
+        "pins": read_pin_table(TABLE),
+        "facts": Facts(supply_min_v=2.0, supply_max_v=5.5),
+        "supply_a": 0.002,
+        "catalogue": catalogue,
+    }
     return make_kind(**{**facts, **changes})  # type: ignore[arg-type]
 
 
@@ -90,10 +109,15 @@ def test_made_part_is_written_read_back_and_solved(catalogue: Catalogue, tmp_pat
 
 @pytest.mark.parametrize(
     ("changes", "said"),
-    [({"package": "SOIC-8"}, "lacks pin"), ({"kind_id": "resistor"}, "already"), ({"kind_id": "No good"}, "cannot name"),
-     ({"prefix": "u1"}, "cannot begin"), ({"facts": Facts(supply_min_v=5.0, supply_max_v=3.0)}, "up to 3"),
-     ({"pins": (*read_pin_table(TABLE), PinSpec("9", "X", "input"))}, "no pad 9")],
-)  # fmt: skip
+    [
+        ({"package": "SOIC-8"}, "lacks pin"),
+        ({"kind_id": "resistor"}, "already"),
+        ({"kind_id": "No good"}, "cannot name"),
+        ({"prefix": "u1"}, "cannot begin"),
+        ({"facts": Facts(supply_min_v=5.0, supply_max_v=3.0)}, "up to 3"),
+        ({"pins": (*read_pin_table(TABLE), PinSpec("9", "X", "input"))}, "no pad 9"),
+    ],
+)
 def test_what_does_not_fit_is_refused(catalogue: Catalogue, changes: dict, said: str) -> None:
     with pytest.raises(InputError, match=said):
         made(catalogue, **changes)

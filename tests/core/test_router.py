@@ -93,9 +93,16 @@ def test_search_finds_the_price_that_scipy_dijkstra_finds() -> None:
     blocked[0, 0, 0] = blocked[0, -1, -1] = 0
     price = rng.uniform(1.0, 3.0, (1, rows, columns)).astype(np.float32)
     path = search(
-        blocked, price, np.ones((rows, columns), np.uint8), np.zeros((rows, columns), np.float32),
-        np.array([[0, 0, 0]], np.int32), np.array([[0, rows - 1, columns - 1]], np.int32), 9.0, np.ones(1, np.float32), 0.0,
-    )  # fmt: skip
+        blocked,
+        price,
+        np.ones((rows, columns), np.uint8),
+        np.zeros((rows, columns), np.float32),
+        np.array([[0, 0, 0]], np.int32),
+        np.array([[0, rows - 1, columns - 1]], np.int32),
+        9.0,
+        np.ones(1, np.float32),
+        0.0,
+    )
     a, b, w = [], [], []
     for r in range(rows):
         for c in range(columns):

@@ -79,9 +79,10 @@ def test_label_room_ends_where_the_next_thing_begins(mended: Design, catalogue: 
     for symbol in sheet.symbols:
         room, right = rooms.right_of(symbol.ref), symbol.body()[2]
         inside = [
-            b for b in drawn_boxes(sheet)
+            b
+            for b in drawn_boxes(sheet)
             if right < b[0] < right + room - 1e-9 and b[1] < symbol.y + 1.3 and b[3] > symbol.y - 1.3
-        ]  # fmt: skip
+        ]
         assert inside == []
     assert size_in_room(10.0, "R1", 2.0, 1.0) == 2.0
     assert size_in_room(2.0, "R1", 2.0, 1.0) == pytest.approx(2.0 / (2 * LETTER))

@@ -46,10 +46,14 @@ def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) 
         kind = catalogue.kind(data.draw(st.sampled_from(kinds)))
         value = "4k7" if kind.unit else (next(iter(kind.options), ""))
         part = Part(
-            ref=f"{kind.prefix}{k + 1}", kind=kind.id, value=value, package=data.draw(st.sampled_from(kind.packages)),
-            variants=data.draw(st.sampled_from([(), ("A",)])), block=data.draw(st.sampled_from(["", "Lamp", "note in it"])),
+            ref=f"{kind.prefix}{k + 1}",
+            kind=kind.id,
+            value=value,
+            package=data.draw(st.sampled_from(kind.packages)),
+            variants=data.draw(st.sampled_from([(), ("A",)])),
+            block=data.draw(st.sampled_from(["", "Lamp", "note in it"])),
             notes=data.draw(st.sampled_from(["", 'say "hi" # there', "a\\\\b"])),
-        )  # fmt: skip
+        )
         design = edits.add_part(design, part)
         for spec in kind.pins:
             net = data.draw(st.sampled_from(["", "N1", "N2", "3V3", "NC"]))

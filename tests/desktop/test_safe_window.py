@@ -202,8 +202,13 @@ def test_a_thousand_boards_do_not_hold_an_edit_up(window: MainWindow, settle) ->
     for key in ("flash", "bench", "next"):
         window.go(key)
         settle(window)
-        assert window.station.findChildren(type(window.station.batch if key == "bench" else getattr(
-            window.station, "road" if key == "next" else "table")))  # fmt: skip
+        assert window.station.findChildren(
+            type(
+                window.station.batch
+                if key == "bench"
+                else getattr(window.station, "road" if key == "next" else "table")
+            )
+        )
         start = time.thread_time()
         session.do("edit", lambda d, key=key: edits.set_brief(d, purpose=f"edited at {key}"))
         assert time.thread_time() - start < limit_s()

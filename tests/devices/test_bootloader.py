@@ -70,11 +70,17 @@ def test_write_read_erase_and_go_carry_their_checksums() -> None:
     data = b"\x03abcd"
     erase = b"\x00\x01\x00\x03\x00\x04"
     link = ScriptedLink(
-        (b"\x31\xce", ACK), (address + check, ACK), (data + bytes([reduce(xor, data)]), ACK),
-        (b"\x11\xee", ACK), (address + check, ACK), (b"\x03\xfc", ACK + b"abcd"),
-        (b"\x44\xbb", ACK), (erase + bytes([reduce(xor, erase)]), ACK),
-        (b"\x21\xde", ACK), (address + check, ACK),
-    )  # fmt: skip
+        (b"\x31\xce", ACK),
+        (address + check, ACK),
+        (data + bytes([reduce(xor, data)]), ACK),
+        (b"\x11\xee", ACK),
+        (address + check, ACK),
+        (b"\x03\xfc", ACK + b"abcd"),
+        (b"\x44\xbb", ACK),
+        (erase + bytes([reduce(xor, erase)]), ACK),
+        (b"\x21\xde", ACK),
+        (address + check, ACK),
+    )
     boot = Bootloader(link)
     boot.write(0x10000100, b"abcd")
     assert boot.read(0x10000100, 4) == b"abcd"
@@ -99,9 +105,11 @@ def test_the_older_erase_command_is_used_where_get_names_it() -> None:
     """AN3155, erase memory (0x43): the count less one, page numbers of one byte, XOR of all."""
     body = b"\x01\x03\x04"
     link = ScriptedLink(
-        (b"\x7f", ACK), (b"\x00\xff", ACK + b"\x05\x22" + bytes([0x00, 0x02, 0x11, 0x31, 0x43]) + ACK),
-        (b"\x43\xbc", ACK), (body + bytes([reduce(xor, body)]), ACK),
-    )  # fmt: skip
+        (b"\x7f", ACK),
+        (b"\x00\xff", ACK + b"\x05\x22" + bytes([0x00, 0x02, 0x11, 0x31, 0x43]) + ACK),
+        (b"\x43\xbc", ACK),
+        (body + bytes([reduce(xor, body)]), ACK),
+    )
     boot = Bootloader(link)
     boot.connect()
     boot.erase([3, 4])

@@ -266,9 +266,15 @@ def words(data: bytes) -> None:
 def quantities(data: bytes) -> None:
     text = data.decode("utf-8", "replace")
     for read in (
-        parse_value, parse_length_nm, parse_address, read_addresses, read_bands, read_chip,
-        lambda t: read_off(t, "Ω"), lambda t: parse_serial(t, "A"),
-    ):  # fmt: skip
+        parse_value,
+        parse_length_nm,
+        parse_address,
+        read_addresses,
+        read_bands,
+        read_chip,
+        lambda t: read_off(t, "Ω"),
+        lambda t: parse_serial(t, "A"),
+    ):
         try:
             found = read(text)
         except ZestyError:
@@ -335,20 +341,34 @@ TARGETS = {
     "names": Target(texts('{"ceramic cap": "ceramic_capacitor"}'), words, 100),
     "quantities": Target(
         texts("4k7", "0.1 uF", "12 mil", "0x44", "68", "yellow violet red gold", "472", "3,31 V", "A-001", "1e-320"),
-        quantities, 400,
+        quantities,
+        400,
     ),
     "sentences": Target(
         texts(
-            "U3.P10 - R8 330 - D2 red - GND", "U5.ADR to 3V3", "R8 = 1k on small", "add U7 humidity_sensor in SOIC-8",
-            "decouple U4", "repeat D1, R9 x8 on U3.P10..P12", "copy R1, R2", "rename SDA to DATA", "delete R8, D1",
-            'add R30 resistor 4k7 note "x"', "leave U3.P10, U3.P11 open", "block R1, R2 as Lamp", "fit U5 only Full",
+            "U3.P10 - R8 330 - D2 red - GND",
+            "U5.ADR to 3V3",
+            "R8 = 1k on small",
+            "add U7 humidity_sensor in SOIC-8",
+            "decouple U4",
+            "repeat D1, R9 x8 on U3.P10..P12",
+            "copy R1, R2",
+            "rename SDA to DATA",
+            "delete R8, D1",
+            'add R30 resistor 4k7 note "x"',
+            "leave U3.P10, U3.P11 open",
+            "block R1, R2 as Lamp",
+            "fit U5 only Full",
         ),
-        sentences, 150,
+        sentences,
+        150,
     ),
     "placing": Target(
-        texts("R5 at 20, 14.5", "R1..R9 on circle 40mm", "turn U3 90", "flip U3", "R1, R2 in line 0,0 to 20,20"), placing, 200
+        texts("R5 at 20, 14.5", "R1..R9 on circle 40mm", "turn U3 90", "flip U3", "R1, R2 in line 0,0 to 20,20"),
+        placing,
+        200,
     ),
     "list": Target(lambda: [write_list(demo_design(), shipped()).encode()], wiring_list, 60),
     "scpi": Target(texts("+4.700E+03\n", "9.9E37\n", "-1\n", "4,700\n", '0,"No error"\n'), scpi, 300),
     "records": Target(record_seeds, records, 60),
-}  # fmt: skip
+}

@@ -189,13 +189,24 @@ def test_an_image_of_the_variant_comes_before_the_one_for_all(job) -> None:
 
 
 NO_FIRMWARE = {
-    "text": b"Release notes\n- fixed the timer\n" * 20, "web page": b"<!DOCTYPE html><html>404</html>",
-    "zip": b"PK\x03\x04" + bytes(200), "gzip": b"\x1f\x8b\x08" + bytes(200), "UF2": b"UF2\nWQ]\x9e" + bytes(504),
-    "picture": b"\x89PNG\r\n\x1a\n" + bytes(99), "PDF": b"%PDF-1.7\n" + bytes(99), "script": b"#!/bin/sh\nrm -rf x\n",
-    "UTF-16 text": "hello, this is a text".encode("utf-16"), "JSON": b'{"a": [1, 2, 3]}', "CSV": b"ref,kind\nR1,resistor\n",
-    "desktop program": b"\x7fELF\x02\x01\x01" + bytes(11) + b"\x3e\x00" + bytes(60), "tar": bytes(257) + b"ustar" + bytes(300),
-    "one letter": b"x", "empty": b"", "7z": b"7z\xbc\xaf\x27\x1c" + bytes(60), "database": b"SQLite format 3\x00" + bytes(99),
-}  # fmt: skip
+    "text": b"Release notes\n- fixed the timer\n" * 20,
+    "web page": b"<!DOCTYPE html><html>404</html>",
+    "zip": b"PK\x03\x04" + bytes(200),
+    "gzip": b"\x1f\x8b\x08" + bytes(200),
+    "UF2": b"UF2\nWQ]\x9e" + bytes(504),
+    "picture": b"\x89PNG\r\n\x1a\n" + bytes(99),
+    "PDF": b"%PDF-1.7\n" + bytes(99),
+    "script": b"#!/bin/sh\nrm -rf x\n",
+    "UTF-16 text": "hello, this is a text".encode("utf-16"),
+    "JSON": b'{"a": [1, 2, 3]}',
+    "CSV": b"ref,kind\nR1,resistor\n",
+    "desktop program": b"\x7fELF\x02\x01\x01" + bytes(11) + b"\x3e\x00" + bytes(60),
+    "tar": bytes(257) + b"ustar" + bytes(300),
+    "one letter": b"x",
+    "empty": b"",
+    "7z": b"7z\xbc\xaf\x27\x1c" + bytes(60),
+    "database": b"SQLite format 3\x00" + bytes(99),
+}
 
 
 @pytest.mark.parametrize("what", NO_FIRMWARE)

@@ -71,8 +71,15 @@ def peer(answer: Answer) -> Iterator[str]:
 
 def standard(line: str, extra: dict[str, str] | None = None) -> bytes:
     """Answer as an SCPI-1999 instrument does: queries get a line, commands none, what is unknown an error in the queue."""
-    known = {"*IDN?": "Maker,Model,0,1", "SYST:ERR?": '0,"No error"', "MEAS:RES?": "4.7E3", "MEAS:VOLT:DC?": "+3.301E+00",
-             "MEAS:VOLT?": "0.0", "MEAS:CURR?": "0.0", **(extra or {})}  # fmt: skip
+    known = {
+        "*IDN?": "Maker,Model,0,1",
+        "SYST:ERR?": '0,"No error"',
+        "MEAS:RES?": "4.7E3",
+        "MEAS:VOLT:DC?": "+3.301E+00",
+        "MEAS:VOLT?": "0.0",
+        "MEAS:CURR?": "0.0",
+        **(extra or {}),
+    }
     return (known[line] + "\n").encode() if line in known else b""
 
 
@@ -90,9 +97,20 @@ def trickle(_line: str, link: socket.socket) -> bytes:
 
 
 BAD = {
-    "comma": "3,300", "text": "ERR", "empty": "", "two numbers": "1.0,2.0", "unit": "3.3 V", "half": "3.3E", "hex": "0x10",
-    "nan": "NAN", "not a number": "9.91E37", "infinite word": "inf", "brackets": "[3.3]", "controls": "\x01\x02", "é": "é",
-}  # fmt: skip
+    "comma": "3,300",
+    "text": "ERR",
+    "empty": "",
+    "two numbers": "1.0,2.0",
+    "unit": "3.3 V",
+    "half": "3.3E",
+    "hex": "0x10",
+    "nan": "NAN",
+    "not a number": "9.91E37",
+    "infinite word": "inf",
+    "brackets": "[3.3]",
+    "controls": "\x01\x02",
+    "é": "é",
+}
 
 
 @pytest.mark.parametrize("what", BAD)
@@ -172,16 +190,22 @@ def step(number: int, kind: str, **more: object) -> BenchStep:
 
 
 PLAN = BenchPlan(
-    "", "GND", "3V3", 3.3, 0.1,
+    "",
+    "GND",
+    "3V3",
+    3.3,
+    0.1,
     (
         step(1, "resistance", low=10.0, unit="Ω", stops=True, probe="TP3", other_probe="TP4"),
         step(2, "power on", high=0.1, unit="A", stops=True, volt=3.3, limit_a=0.1, feed="J1"),
-        step(3, "voltage", low=3.2, high=3.4, unit="V", volt=3.3, limit_a=0.1, feed="J1", probe="TP3", other_probe="TP4"),
+        step(
+            3, "voltage", low=3.2, high=3.4, unit="V", volt=3.3, limit_a=0.1, feed="J1", probe="TP3", other_probe="TP4"
+        ),
         step(4, "bus", addresses=(0x44,), volt=3.3, limit_a=0.1, feed="J1"),
         step(5, "controller", ref="U1", volt=3.3, limit_a=0.1, feed="J1"),
     ),
     ("Connect the bench supply to J1.",),
-)  # fmt: skip
+)
 
 
 def test_a_standard_meter_is_sent_standard_commands_only() -> None:

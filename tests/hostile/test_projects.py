@@ -96,9 +96,10 @@ def test_what_is_no_plain_file_is_refused_at_once(project: Path, what: str, wher
     (project / where).unlink(missing_ok=True)
     dict(SPECIAL)[what](project / where)
     reader: dict[str, Callable[[], object]] = {
-        "firmware": lambda: image_inside(project, "a.bin"), "houses": lambda: load_houses(project),
+        "firmware": lambda: image_inside(project, "a.bin"),
+        "houses": lambda: load_houses(project),
         "parts": lambda: journey.project_catalogue(project),
-    }  # fmt: skip
+    }
     with pytest.raises(ZestyError):
         reader.get(where.split("/", maxsplit=1)[0], lambda: ProjectFolder.open(project))()
 
@@ -135,7 +136,7 @@ NAMES: list[tuple[str, Design]] = [
     ("unknown variant", Design(parts={"R1": Part(ref="R1", kind="resistor", variants=("X",))})),
     ("control characters", Design(name="a\x1b]0;x\x07")),
     ("long name", Design(name="x" * 10_000)),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize("design", [n[1] for n in NAMES], ids=[n[0] for n in NAMES])
@@ -236,8 +237,10 @@ def test_temporary_files_of_a_write_that_was_cut_off_are_swept(project: Path, vi
 
 def test_catalogue_faults_of_a_design_are_told_on_opening(tmp_path: Path) -> None:
     for wrong in (
-        Design(parts=PART, nets={"A": (Pin("R1", "7"),)}), Design(parts={"R1": Part(ref="R1", kind="resistor", value="1e-320")}),
-        Design(parts={"R1": Part(ref="R1", kind="resistor", value="much")}), Design(parts={"R1": Part(ref="R1", kind="resistr")}),
-    ):  # fmt: skip
+        Design(parts=PART, nets={"A": (Pin("R1", "7"),)}),
+        Design(parts={"R1": Part(ref="R1", kind="resistor", value="1e-320")}),
+        Design(parts={"R1": Part(ref="R1", kind="resistor", value="much")}),
+        Design(parts={"R1": Part(ref="R1", kind="resistr")}),
+    ):
         with pytest.raises(InputError):
             journey.check_known(wrong, shipped())

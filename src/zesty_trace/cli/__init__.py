@@ -33,9 +33,10 @@ def _shots(a: argparse.Namespace) -> Answer:
 
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
-        prog="zt", description="From a proven prototype to a shelf of flashed, tested boards. Every command takes --json.",
+        prog="zt",
+        description="From a proven prototype to a shelf of flashed, tested boards. Every command takes --json.",
         epilog="Exit status: 0 fine, 1 findings or failed boards, 2 bad input.",
-    )  # fmt: skip
+    )
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
     def add(name: str, handler: Handler, text: str, *arguments: tuple[str, dict[str, Any]]) -> None:
@@ -46,14 +47,32 @@ def _parser() -> argparse.ArgumentParser:
         sub.set_defaults(handler=handler)
 
     project = ("project", {"help": "the project folder"})
-    add("new", sheet.new_command, "make a project", project, ("--name", {"help": "its name"}),
-        ("--demo", {"nargs": "?", "const": "proofing", "help": "make a demo: proofing, tide-dial or sensor-node"}))  # fmt: skip
-    add("import", sheet.import_command, "make or update a project from two CSV files",
+    add(
+        "new",
+        sheet.new_command,
+        "make a project",
+        project,
+        ("--name", {"help": "its name"}),
+        ("--demo", {"nargs": "?", "const": "proofing", "help": "make a demo: proofing, tide-dial or sensor-node"}),
+    )
+    add(
+        "import",
+        sheet.import_command,
+        "make or update a project from two CSV files",
         ("--parts", {"required": True, "help": "ref, kind, value, package, variants, notes"}),
         ("--wiring", {"required": True, "help": "net, ref, pin"}),
         ("--out", {"required": True, "help": "project folder"}),
-        ("--as", {"action": "append", "default": [], "metavar": "WORD=KIND", "dest": "names",
-                  "help": "take a word of the kind column for a kind; remembered for later imports"}))  # fmt: skip
+        (
+            "--as",
+            {
+                "action": "append",
+                "default": [],
+                "metavar": "WORD=KIND",
+                "dest": "names",
+                "help": "take a word of the kind column for a kind; remembered for later imports",
+            },
+        ),
+    )
     add(
         "export",
         sheet.export_command,
@@ -69,9 +88,14 @@ def _parser() -> argparse.ArgumentParser:
         project,
         ("--rule", {"help": "of this rule only"}),
     )
-    add("solve", sheet.solve_command, "voltages, currents and temperatures", project, ("--state", {"help": "operating state"}),
-        ("--tolerance",
-         {"type": sheet.sample_count, "default": 0, "metavar": "N", "help": "spread of N boards"}))  # fmt: skip
+    add(
+        "solve",
+        sheet.solve_command,
+        "voltages, currents and temperatures",
+        project,
+        ("--state", {"help": "operating state"}),
+        ("--tolerance", {"type": sheet.sample_count, "default": 0, "metavar": "N", "help": "spread of N boards"}),
+    )
     add("arrange", sheet.arrange_command, "arrange the sheet and measure it", project)
     add(
         "part",
@@ -80,20 +104,46 @@ def _parser() -> argparse.ArgumentParser:
         ("action", {"choices": ["check"]}),
         ("file", {"help": "TOML file"}),
     )
-    add("kinds", numbers.kinds_command, "list part kinds", ("word", {"nargs": "?", "help": "with this in the name"}),
-        ("--project", {"help": "with the kinds of a project"}))  # fmt: skip
-    add("budget", numbers.budget_command, "what each supply gives in each state; run time and charging", project,
-        ("--state", {"help": "operating state"}))  # fmt: skip
+    add(
+        "kinds",
+        numbers.kinds_command,
+        "list part kinds",
+        ("word", {"nargs": "?", "help": "with this in the name"}),
+        ("--project", {"help": "with the kinds of a project"}),
+    )
+    add(
+        "budget",
+        numbers.budget_command,
+        "what each supply gives in each state; run time and charging",
+        project,
+        ("--state", {"help": "operating state"}),
+    )
     add("times", numbers.times_command, "reset delay, filters, bus edges, inrush, droop, coils", project)
     add("timeline", numbers.timeline_command, "play the timeline: charge and average current", project)
     add("readings", numbers.readings_command, "readings of the prototype beside the model", project)
-    add("list", numbers.list_command, "the wiring as sentences", project,
-        ("--apply", {"metavar": "FILE", "help": "make the design follow this list"}))  # fmt: skip
-    add("say", numbers.say_command, "do what a sentence says", project,
-        ("sentence", {"nargs": "+", "help": "for example: U3.P4 - R20 330 - D7 red - GND"}))  # fmt: skip
+    add(
+        "list",
+        numbers.list_command,
+        "the wiring as sentences",
+        project,
+        ("--apply", {"metavar": "FILE", "help": "make the design follow this list"}),
+    )
+    add(
+        "say",
+        numbers.say_command,
+        "do what a sentence says",
+        project,
+        ("sentence", {"nargs": "+", "help": "for example: U3.P4 - R20 330 - D7 red - GND"}),
+    )
     add("find", numbers.find_command, "find parts and nets", project, ("text", {"help": "reference, value or net"}))
-    add("swap", numbers.swap_command, "a plug-in module beside its bare chip", project, ("ref", {"help": "the part"}),
-        ("--apply", {"action": "store_true", "help": "replace one by the other"}))  # fmt: skip
+    add(
+        "swap",
+        numbers.swap_command,
+        "a plug-in module beside its bare chip",
+        project,
+        ("ref", {"help": "the part"}),
+        ("--apply", {"action": "store_true", "help": "replace one by the other"}),
+    )
     add("route", boards.route_command, "place what is not placed and route the board", project)
     add("check", boards.check_command, "board review: clearances, holes, missing copper", project)
     add(
@@ -104,31 +154,75 @@ def _parser() -> argparse.ArgumentParser:
         ("--out", {"help": "folder (default: in the project)"}),
     )
     add("quote", boards.quote_command, "prices and dates from all board houses", project)
-    add("assembly", boards.assembly_command, "the placing sequence", project, ("--variant", {"help": "fitted variant"}),
-        ("--order", {"default": SCHOOLS[0], "choices": SCHOOLS}))  # fmt: skip
-    add("reflow", boards.reflow_command, "simulate the heat profile", project,
-        ("--alloy", {"choices": ["leaded", "lead-free", "low-temperature"]}))  # fmt: skip
-    add("image", boards.image_command, "what is in a firmware image, and does it fit", ("file", {"help": "HEX or binary file"}),
+    add(
+        "assembly",
+        boards.assembly_command,
+        "the placing sequence",
+        project,
+        ("--variant", {"help": "fitted variant"}),
+        ("--order", {"default": SCHOOLS[0], "choices": SCHOOLS}),
+    )
+    add(
+        "reflow",
+        boards.reflow_command,
+        "simulate the heat profile",
+        project,
+        ("--alloy", {"choices": ["leaded", "lead-free", "low-temperature"]}),
+    )
+    add(
+        "image",
+        boards.image_command,
+        "what is in a firmware image, and does it fit",
+        ("file", {"help": "HEX or binary file"}),
         ("--target", {"required": True}),
-        ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}))  # fmt: skip
-    add("flash", boards.flash_command, "flash boards and record them", project, ("--port", {"help": "serial port"}),
+        ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}),
+    )
+    add(
+        "flash",
+        boards.flash_command,
+        "flash boards and record them",
+        project,
+        ("--port", {"help": "serial port"}),
         ("--simulate", {"action": "store_true", "help": "use the stand-in target"}),
         ("--fault", {"default": "none", "choices": ["none", "silent", "identity", "drop", "bits", "protected"]}),
-        ("--serial", {"help": "one serial number, such as A-003"}), ("--boards", {"type": int, "help": "the first N"}))  # fmt: skip
-    add("bench", boards.bench_command, "measure boards against the generated plan and record them", project,
+        ("--serial", {"help": "one serial number, such as A-003"}),
+        ("--boards", {"type": int, "help": "the first N"}),
+    )
+    add(
+        "bench",
+        boards.bench_command,
+        "measure boards against the generated plan and record them",
+        project,
         ("--simulate", {"action": "store_true", "help": "use the stand-in instruments"}),
         ("--by-hand", {"action": "store_true", "help": "a person does what no instrument does"}),
-        ("--boards", {"type": int, "help": "the first N"}), ("--serial", {"help": "one serial number, such as A-003"}),
-        ("--meter", {"help": "VISA address"}), ("--supply", {"help": "VISA address"}),
-        ("--fixture", {"help": "VISA address (docs/fixture.md)"}))  # fmt: skip
-    add("coverage", boards.coverage_command, "what the test plan would notice of each single fault", project,
-        ("--variant", {"help": "fitted variant"}))  # fmt: skip
-    add("records", boards.records_command, "verify the records, or bring a daily copy back",
-        ("action", {"choices": ["verify", "restore"]}), project,
-        ("--backup", {"help": "which copy (default: the newest)"}))  # fmt: skip
+        ("--boards", {"type": int, "help": "the first N"}),
+        ("--serial", {"help": "one serial number, such as A-003"}),
+        ("--meter", {"help": "VISA address"}),
+        ("--supply", {"help": "VISA address"}),
+        ("--fixture", {"help": "VISA address (docs/fixture.md)"}),
+    )
+    add(
+        "coverage",
+        boards.coverage_command,
+        "what the test plan would notice of each single fault",
+        project,
+        ("--variant", {"help": "fitted variant"}),
+    )
+    add(
+        "records",
+        boards.records_command,
+        "verify the records, or bring a daily copy back",
+        ("action", {"choices": ["verify", "restore"]}),
+        project,
+        ("--backup", {"help": "which copy (default: the newest)"}),
+    )
     add("record", boards.record_command, "what happened to each board", project)
-    add("mark", sheet.mark_command, "what a resistor in the hand is, by its bands or its chip marking",
-        ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}))  # fmt: skip
+    add(
+        "mark",
+        sheet.mark_command,
+        "what a resistor in the hand is, by its bands or its chip marking",
+        ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}),
+    )
     add("schema", _schema, "write the JSON Schema of design.json", ("--out", {"default": "docs/design.schema.json"}))
     add("shots", _shots, "draw each main view of the demo to PNG", ("--out", {"default": "shots"}))
     return parser
@@ -155,8 +249,12 @@ def main(arguments: Sequence[str] | None = None) -> int:
         return BAD
     except OSError as error:
         said = f"{error.filename or 'file'}: {error.strerror or error}. Check the folder and its rights"
-        print(json.dumps({"error": said, "where": str(error.filename or ""), "hint": "Check the folder"}) if options.json else said,
-              file=sys.stdout if options.json else sys.stderr)  # fmt: skip
+        print(
+            json.dumps({"error": said, "where": str(error.filename or ""), "hint": "Check the folder"})
+            if options.json
+            else said,
+            file=sys.stdout if options.json else sys.stderr,
+        )
         return BAD
     print(json.dumps(data, ensure_ascii=False, indent=1) if options.json else text)
     return status

@@ -29,9 +29,13 @@ def route_command(a: argparse.Namespace) -> Answer:
     edit(a.project, go)
     r = results[0]
     data = {
-        "connections": r.connections, "missing": r.missing, "passes": r.passes, "conflicts": r.conflicts,
-        "tracks": len(r.design.board.tracks), "vias": len(r.design.board.vias),
-    }  # fmt: skip
+        "connections": r.connections,
+        "missing": r.missing,
+        "passes": r.passes,
+        "conflicts": r.conflicts,
+        "tracks": len(r.design.board.tracks),
+        "vias": len(r.design.board.vias),
+    }
     text = (
         f"{r.connections - r.missing} of {r.connections} connections routed in {r.passes} passes, {data['vias']} vias"
     )
@@ -70,11 +74,17 @@ def quote_command(a: argparse.Namespace) -> Answer:
         )
     data = [
         {
-            "house": o.house, "freight": o.freight, "boards": o.boards, "total": o.total, "currency": o.currency,
-            "arrives": o.arrives.isoformat(), "on_time": o.on_time, "in_budget": o.in_budget,
+            "house": o.house,
+            "freight": o.freight,
+            "boards": o.boards,
+            "total": o.total,
+            "currency": o.currency,
+            "arrives": o.arrives.isoformat(),
+            "on_time": o.on_time,
+            "in_budget": o.in_budget,
         }
         for o in offers
-    ]  # fmt: skip
+    ]
     return verdict(findings), data, "\n".join(lines) + "\n" + say_findings(findings)
 
 
@@ -226,11 +236,16 @@ def bench_command(a: argparse.Namespace) -> Answer:
     source = "simulated" if a.simulate else "real"
     data = [
         {
-            "serial": r.serial, "verdict": r.verdict, "passed": r.passed, "source": source, "summary": r.summary(), "live": r.live,
+            "serial": r.serial,
+            "verdict": r.verdict,
+            "passed": r.passed,
+            "source": source,
+            "summary": r.summary(),
+            "live": r.live,
             "readings": [x.as_dict() for x in r.readings],
         }
         for r in results
-    ]  # fmt: skip
+    ]
     mark = " (simulated)" if a.simulate else ""
     text = "\n".join(
         f"{r.serial}  {r.verdict.upper() if r.verdict != 'pass' else 'pass'}{mark}  {r.summary()}" for r in results
@@ -263,12 +278,18 @@ def coverage_command(a: argparse.Namespace) -> Answer:
         print(file=sys.stderr)
     noticed = sum(t.noticed for t in found.trials)
     data = {
-        "variant": variant, "steps": found.steps, "no_probe_reaches": list(found.unreached),
-        "faults": len(found.trials), "noticed": noticed, "share": found.share,
+        "variant": variant,
+        "steps": found.steps,
+        "no_probe_reaches": list(found.unreached),
+        "faults": len(found.trials),
+        "noticed": noticed,
+        "share": found.share,
         "by_sort": {s: {"noticed": n, "of": m} for s, (n, m) in found.by_sort().items()},
         "not_noticed": {p: [str(f) for f in faults] for p, faults in found.unnoticed().items()},
-        "trials": [{"sort": t.sort, "fault": str(t.fault), "part": t.part, "noticed_by": t.noticed_by} for t in found.trials],
-    }  # fmt: skip
+        "trials": [
+            {"sort": t.sort, "fault": str(t.fault), "part": t.part, "noticed_by": t.noticed_by} for t in found.trials
+        ],
+    }
     lines = [
         f"{noticed} of {len(found.trials)} single faults would be noticed ({found.share:.0%}), by {found.steps} steps"
     ]
@@ -325,15 +346,26 @@ def record_command(a: argparse.Namespace) -> Answer:
         standing = b.standing(wanted if current else None)
         data.append(
             {
-                "serial": b.serial, "verdict": standing.verdict, "why": standing.why, "simulated": standing.simulated,
-                "revision": b.revision, "variant": b.variant,
+                "serial": b.serial,
+                "verdict": standing.verdict,
+                "why": standing.why,
+                "simulated": standing.simulated,
+                "revision": b.revision,
+                "variant": b.variant,
                 "events": [
-                    {"at": e.at, "kind": e.kind, "verdict": e.verdict, "summary": e.summary, "source": e.data.get("source", ""),
-                     "by": e.data.get("who", ""), "data": {k: v for k, v in e.data.items() if k != "readings"}}
+                    {
+                        "at": e.at,
+                        "kind": e.kind,
+                        "verdict": e.verdict,
+                        "summary": e.summary,
+                        "source": e.data.get("source", ""),
+                        "by": e.data.get("who", ""),
+                        "data": {k: v for k, v in e.data.items() if k != "readings"},
+                    }
                     for e in b.events
                 ],
             }
-        )  # fmt: skip
+        )
         lines.append(f"{b.serial}  {standing.words:16} " + "; ".join(f"{e.kind}: {e.words}" for e in b.events))
         if standing.verdict == "open":
             lines.append(f"{'':8}open: {standing.why}")

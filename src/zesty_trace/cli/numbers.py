@@ -22,8 +22,9 @@ def budget_command(a: argparse.Namespace) -> Answer:
     runs, charges = run_times(design, catalogue), charging(design, catalogue)
     data = {
         "supplies": [{**asdict(x), "watt": x.watt} for x in loads],
-        "run_times": [asdict(r) for r in runs], "charging": [asdict(c) for c in charges],
-    }  # fmt: skip
+        "run_times": [asdict(r) for r in runs],
+        "charging": [asdict(c) for c in charges],
+    }
     lines = []
     for x in loads:
         limit = f" of {say(x.limit_a, 'A')}" if x.limit_a else ""
@@ -70,11 +71,17 @@ def readings_command(a: argparse.Namespace) -> Answer:
     found = compare(design, catalogue)
     data = [
         {
-            "what": c.measured.what, "where": c.measured.where, "state": c.measured.state, "measured": c.measured.value,
-            "predicted": c.predicted, "off_pct": c.off_pct, "agrees": c.agrees, "problem": c.problem,
+            "what": c.measured.what,
+            "where": c.measured.where,
+            "state": c.measured.state,
+            "measured": c.measured.value,
+            "predicted": c.predicted,
+            "off_pct": c.off_pct,
+            "agrees": c.agrees,
+            "problem": c.problem,
         }
         for c in found
-    ]  # fmt: skip
+    ]
     lines = []
     for c in found:
         model = say(c.predicted, c.unit) if c.predicted is not None else c.problem
@@ -140,14 +147,23 @@ def swap_command(a: argparse.Namespace) -> Answer:
     design, _, catalogue = load(a.project)
     p = propose(design, catalogue, a.ref)
     data = {
-        "ref": p.ref, "to": p.to_kind, "now": asdict(p.before), "then": asdict(p.after), "gains": list(p.gains),
-        "losses": list(p.losses), "no_place_for": list(p.homeless), "applied": bool(a.apply),
-    }  # fmt: skip
+        "ref": p.ref,
+        "to": p.to_kind,
+        "now": asdict(p.before),
+        "then": asdict(p.after),
+        "gains": list(p.gains),
+        "losses": list(p.losses),
+        "no_place_for": list(p.homeless),
+        "applied": bool(a.apply),
+    }
     lines = [f"{p.ref}: {design.parts[p.ref].kind} to {p.to_kind}", f"{'':18} {'now':>10} {'then':>10}"]
     for name, title, unit in (
-        ("parts", "parts", ""), ("area_mm2", "area", " mm²"), ("height_mm", "height", " mm"), ("joints", "joints", ""),
+        ("parts", "parts", ""),
+        ("area_mm2", "area", " mm²"),
+        ("height_mm", "height", " mm"),
+        ("joints", "joints", ""),
         ("cost_eur", "cost, about", " EUR"),
-    ):  # fmt: skip
+    ):
         now, then = getattr(p.before, name), getattr(p.after, name)
         lines.append(f"{title:18} {now:10.4g} {then:10.4g}{unit}")
     lines += [f"+ {g}" for g in p.gains] + [f"- {x}" for x in p.losses]

@@ -70,9 +70,11 @@ def export_command(a: argparse.Namespace) -> Answer:
     design, _, catalogue = load(a.project)
     out = Path(a.out)
     texts = {
-        "parts.csv": export_parts(design), "wiring.csv": export_wiring(design),
-        "netlist.csv": netlist_csv(design, catalogue), "netlist.json": netlist_json(design, catalogue),
-    }  # fmt: skip
+        "parts.csv": export_parts(design),
+        "wiring.csv": export_wiring(design),
+        "netlist.csv": netlist_csv(design, catalogue),
+        "netlist.json": netlist_json(design, catalogue),
+    }
     try:
         out.mkdir(parents=True, exist_ok=True)
         for name, text in texts.items():
@@ -129,10 +131,12 @@ def solve_command(a: argparse.Namespace) -> Answer:
     data = {
         "state": state.name,
         "floating": [n for n in loose if n in design.nets],
-        "states": names, "volts": volts, "iterations": operating.solution.iterations,
+        "states": names,
+        "volts": volts,
+        "iterations": operating.solution.iterations,
         "residual_a": operating.solution.residual_a,
         "temperatures_c": {h.ref: h.temperature_c for h in heats},
-    }  # fmt: skip
+    }
     lines = [f"State: {state.name}"] + [f"{n:14} {say(v, 'V')}" for n, v in volts.items()]
     if a.tolerance:
         solution, spreads = monte_carlo(build_network(design, catalogue, state), a.tolerance)

@@ -60,12 +60,23 @@ class Finding:
     def as_dict(self) -> dict[str, Any]:
         """Return the finding as plain values for `--json`."""
         return {
-            "rule": self.rule, "key": self.key, "severity": self.severity.word, "title": self.title,
-            "detail": self.detail, "why": self.why, "source": self.source, "station": self.station,
-            "refs": list(self.refs), "nets": list(self.nets), "at_nm": [list(p) for p in self.at],
-            "value": self.value, "limit": self.limit, "unit": self.unit,
-            "mend": self.mend.label if self.mend else None, "accepted": self.accepted,
-        }  # fmt: skip
+            "rule": self.rule,
+            "key": self.key,
+            "severity": self.severity.word,
+            "title": self.title,
+            "detail": self.detail,
+            "why": self.why,
+            "source": self.source,
+            "station": self.station,
+            "refs": list(self.refs),
+            "nets": list(self.nets),
+            "at_nm": [list(p) for p in self.at],
+            "value": self.value,
+            "limit": self.limit,
+            "unit": self.unit,
+            "mend": self.mend.label if self.mend else None,
+            "accepted": self.accepted,
+        }
 
 
 def with_acceptance(findings: Iterable[Finding], accepted: Mapping[str, str]) -> list[Finding]:

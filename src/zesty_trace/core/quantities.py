@@ -16,9 +16,19 @@ NM_PER_MM = 1_000_000
 NM_PER_MIL = 25_400
 FAR_NM = 2_000_000_000
 PREFIX = {
-    "p": 1e-12, "n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0,
-    "R": 1.0, "k": 1e3, "K": 1e3, "M": 1e6, "G": 1e9,
-}  # fmt: skip
+    "p": 1e-12,
+    "n": 1e-9,
+    "u": 1e-6,
+    "µ": 1e-6,
+    "μ": 1e-6,
+    "m": 1e-3,
+    "": 1.0,
+    "R": 1.0,
+    "k": 1e3,
+    "K": 1e3,
+    "M": 1e6,
+    "G": 1e9,
+}
 _UNITS = r"(?:ohms?|Ω|Ohms?|F|H|Hz|V|A|W|%)"
 _PLAIN = re.compile(rf"^\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*([pnuµμmRkKMG]?)\s*{_UNITS}?\s*$")
 _LETTER_POINT = re.compile(rf"^\s*(\d+)([pnuµμmRkKMG])(\d+)\s*{_UNITS}?\s*$")

@@ -66,8 +66,11 @@ class BoardCanvas(Canvas):
         """Return the smallest part under a scene point, or ""."""
         if self.painter is None:
             return ""
-        hits = [(b.boundingRect().width() * b.boundingRect().height(), r) for r, b in self.painter.bodies.items()
-                if b.boundingRect().adjusted(-0.4, -0.4, 0.4, 0.4).contains(at)]  # fmt: skip
+        hits = [
+            (b.boundingRect().width() * b.boundingRect().height(), r)
+            for r, b in self.painter.bodies.items()
+            if b.boundingRect().adjusted(-0.4, -0.4, 0.4, 0.4).contains(at)
+        ]
         return min(hits)[1] if hits else ""
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

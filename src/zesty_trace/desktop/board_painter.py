@@ -238,9 +238,11 @@ class BoardPainter:
 
             def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
                 return (
-                    4 * sum(_shared(c, k) for k in taken) + 2 * sum(_shared(c, b) for b in near)
-                    + 3 * sum(_shared(c, b) for b in under) + 3 * (_area(c) - _shared(c, board))
-                )  # fmt: skip
+                    4 * sum(_shared(c, k) for k in taken)
+                    + 2 * sum(_shared(c, b) for b in near)
+                    + 3 * sum(_shared(c, b) for b in under)
+                    + 3 * (_area(c) - _shared(c, board))
+                )
 
             best = min(choices, key=price)
             taken.append(best)

@@ -67,9 +67,7 @@ class Canvas(QWidget):
         if rect.isEmpty():
             return
         margin = 14
-        self.scale = min(
-            (self.width() - 2 * margin) / rect.width(), (self.height() - 2 * margin) / rect.height()
-        )  # fmt: skip
+        self.scale = min((self.width() - 2 * margin) / rect.width(), (self.height() - 2 * margin) / rect.height())
         self.scale = max(self.scale, 1e-6)
         center = rect.center()
         cy = -center.y() if self.y_up else center.y()

@@ -90,9 +90,13 @@ class Jobs(QObject):
         return self._made
 
     def start(
-        self, title: str, work: Callable[[Report], Any], done: Callable[[Any], None],
-        failed: Callable[[Any], None] | None = None, visible: bool = True,
-    ) -> Job:  # fmt: skip
+        self,
+        title: str,
+        work: Callable[[Report], Any],
+        done: Callable[[Any], None],
+        failed: Callable[[Any], None] | None = None,
+        visible: bool = True,
+    ) -> Job:
         """Run `work(report)` on a worker thread and `done(value)` on the GUI thread."""
         job = Job(title, work, visible)
         if self._closed:

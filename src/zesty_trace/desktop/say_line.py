@@ -29,9 +29,13 @@ class SayLine(QFrame):
     said = Signal(str)
 
     def __init__(
-        self, example: str, hint: str, understand: Callable[[str], Understood],
-        complete: Callable[[str], list[str]] | None = None, parent: QWidget | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        example: str,
+        hint: str,
+        understand: Callable[[str], Understood],
+        complete: Callable[[str], list[str]] | None = None,
+        parent: QWidget | None = None,
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("card")
         self._understand, self._complete_words = understand, complete

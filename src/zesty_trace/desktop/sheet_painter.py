@@ -38,9 +38,14 @@ class SheetView:
 
 
 LIGHT_COLORS = {
-    "red": "#e8412f", "green": "#35b04a", "blue": "#3c7df0", "yellow": "#f2c200", "amber": "#f59a1b", "orange": "#f07f1b",
+    "red": "#e8412f",
+    "green": "#35b04a",
+    "blue": "#3c7df0",
+    "yellow": "#f2c200",
+    "amber": "#f59a1b",
+    "orange": "#f07f1b",
     "white": "#fff6d6",
-}  # fmt: skip
+}
 FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
 RAIL_NAMES = 7.0  # room left of the supply lines for their names, grid units
 LABELS = 16.0  # how far what is written beside a part reaches at most, grid units
@@ -73,9 +78,17 @@ def _laid_out(text: str, quarter_px: int, bold: bool, dpi: int) -> tuple[QStatic
 
 
 def draw_text(
-    p: QPainter, x: float, y: float, text: str, size: float, color: str, align: str = "left", bold: bool = False,
-    least_px: float = 0.0, hide_px: float = 0.0,
-) -> None:  # fmt: skip
+    p: QPainter,
+    x: float,
+    y: float,
+    text: str,
+    size: float,
+    color: str,
+    align: str = "left",
+    bold: bool = False,
+    least_px: float = 0.0,
+    hide_px: float = 0.0,
+) -> None:
     """Draw text with its vertical middle at y; `size` in scene units.
 
     Far out, text stays at least `least_px` high, or is left out where it would be under `hide_px`.
@@ -161,9 +174,18 @@ class SheetPainter:
         self._flush(p)
 
     def _text(
-        self, p: QPainter, x: float, y: float, text: str, size: float, color: str, align: str = "left", bold: bool = False,
-        least_px: float = 0.0, hide_px: float = 0.0,
-    ) -> None:  # fmt: skip
+        self,
+        p: QPainter,
+        x: float,
+        y: float,
+        text: str,
+        size: float,
+        color: str,
+        align: str = "left",
+        bold: bool = False,
+        least_px: float = 0.0,
+        hide_px: float = 0.0,
+    ) -> None:
         """Keep text for the end where it can be drawn in pixels, else draw it."""
         color = "muted" if self._faint else color
         if not self._late:
@@ -231,10 +253,17 @@ class SheetPainter:
         pen = QPen(t.color("lime" if lit else "ink"), PEN * (2.4 if lit else 1))
         pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
         draw = {
-            "resistor": self._resistor, "fuse": self._fuse, "capacitor": self._capacitor, "diode": self._diode,
-            "led": self._diode, "sounder": self._sounder, "button": self._button, "switch": self._switch,
-            "point": self._point, "coil": self._resistor,
-        }.get(s.symbol.look, self._box)  # fmt: skip
+            "resistor": self._resistor,
+            "fuse": self._fuse,
+            "capacitor": self._capacitor,
+            "diode": self._diode,
+            "led": self._diode,
+            "sounder": self._sounder,
+            "button": self._button,
+            "switch": self._switch,
+            "point": self._point,
+            "coil": self._resistor,
+        }.get(s.symbol.look, self._box)
         absent = not self.view.design.parts[s.ref].fitted(self.view.variant)
         self._faint = absent
         p.save()

@@ -89,9 +89,10 @@ class MainWindow(QMainWindow):
             if error is not None:
                 self.session.failed.emit(error)
                 self.notices.put(
-                    "unreadable", f"{error} Nothing can be shown until that is put right; nothing was changed.",
+                    "unreadable",
+                    f"{error} Nothing can be shown until that is put right; nothing was changed.",
                     (("Try again", self._again),),
-                )  # fmt: skip
+                )
 
         def ready(_value: object) -> None:
             self._loaded = True
@@ -249,9 +250,13 @@ class MainWindow(QMainWindow):
 
     def _ask_about_theirs(self) -> None:
         self.notices.put(
-            "theirs", "Another program has changed design.json while it was open here. Nothing is overwritten until you choose.",
-            (("Take theirs", self.session.take_theirs), ("Save mine, keep theirs beside it", lambda: self.session.save(True))),
-        )  # fmt: skip
+            "theirs",
+            "Another program has changed design.json while it was open here. Nothing is overwritten until you choose.",
+            (
+                ("Take theirs", self.session.take_theirs),
+                ("Save mine, keep theirs beside it", lambda: self.session.save(True)),
+            ),
+        )
 
     def _ask_for_folder(self, error: object) -> None:
         self.notices.put(
@@ -261,10 +266,11 @@ class MainWindow(QMainWindow):
     def _ask_about_stale(self) -> None:
         if self.session.stale is not None:
             self.notices.put(
-                "stale", "Edits of a session that ended suddenly belong to another design.json than the one that is here. "
+                "stale",
+                "Edits of a session that ended suddenly belong to another design.json than the one that is here. "
                 "They are kept in design.unsaved.json.",
                 (("Take these edits", self.session.take_stale), ("Keep the file as it is", lambda: None)),
-            )  # fmt: skip
+            )
 
     def _ask_about_records(self, error: object) -> None:
         backups = getattr(error, "backups", ())

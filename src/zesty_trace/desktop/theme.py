@@ -50,15 +50,49 @@ def _color(text: str, alpha: int) -> QColor:
 
 
 LIGHT = Theme(
-    "light", paper="#faf7ee", panel="#ffffff", sheet="#fffdf7", line="#e2dcc8", ink="#26312f", muted="#5f6965",
-    copper="#d9620f", bottom="#0f7b80", lemon="#f2a900", lime="#4c7a1d", teal="#0b7377", stop="#b3261e", fix="#f2a900",
-    note="#4c7a1d", ground="#5d6870", board="#f0e6cc", part="#f3eedc", faint="#efe9d8", on_accent="#ffffff",
-)  # fmt: skip
+    "light",
+    paper="#faf7ee",
+    panel="#ffffff",
+    sheet="#fffdf7",
+    line="#e2dcc8",
+    ink="#26312f",
+    muted="#5f6965",
+    copper="#d9620f",
+    bottom="#0f7b80",
+    lemon="#f2a900",
+    lime="#4c7a1d",
+    teal="#0b7377",
+    stop="#b3261e",
+    fix="#f2a900",
+    note="#4c7a1d",
+    ground="#5d6870",
+    board="#f0e6cc",
+    part="#f3eedc",
+    faint="#efe9d8",
+    on_accent="#ffffff",
+)
 DARK = Theme(
-    "dark", paper="#1c2120", panel="#252b2a", sheet="#212726", line="#3d4644", ink="#ece7d8", muted="#a7b0ab",
-    copper="#f08a3c", bottom="#4fb7b5", lemon="#f6bf3b", lime="#9cc95f", teal="#5cc4c2", stop="#f0766b", fix="#f6bf3b",
-    note="#9cc95f", ground="#98a4ab", board="#3a352a", part="#2f3634", faint="#2c3331", on_accent="#1c2120",
-)  # fmt: skip
+    "dark",
+    paper="#1c2120",
+    panel="#252b2a",
+    sheet="#212726",
+    line="#3d4644",
+    ink="#ece7d8",
+    muted="#a7b0ab",
+    copper="#f08a3c",
+    bottom="#4fb7b5",
+    lemon="#f6bf3b",
+    lime="#9cc95f",
+    teal="#5cc4c2",
+    stop="#f0766b",
+    fix="#f6bf3b",
+    note="#9cc95f",
+    ground="#98a4ab",
+    board="#3a352a",
+    part="#2f3634",
+    faint="#2c3331",
+    on_accent="#1c2120",
+)
 THEMES = {"light": LIGHT, "dark": DARK}
 
 
@@ -185,10 +219,18 @@ def palette(t: Theme) -> QPalette:
     role = QPalette.ColorRole
     found = QPalette()
     for which, name in (
-        (role.Window, "paper"), (role.WindowText, "ink"), (role.Base, "sheet"), (role.AlternateBase, "paper"),
-        (role.Text, "ink"), (role.Button, "panel"), (role.ButtonText, "ink"), (role.Highlight, "lemon"),
-        (role.ToolTipBase, "panel"), (role.ToolTipText, "ink"), (role.PlaceholderText, "muted"),
-    ):  # fmt: skip
+        (role.Window, "paper"),
+        (role.WindowText, "ink"),
+        (role.Base, "sheet"),
+        (role.AlternateBase, "paper"),
+        (role.Text, "ink"),
+        (role.Button, "panel"),
+        (role.ButtonText, "ink"),
+        (role.Highlight, "lemon"),
+        (role.ToolTipBase, "panel"),
+        (role.ToolTipText, "ink"),
+        (role.PlaceholderText, "muted"),
+    ):
         found.setColor(which, t.color(name))
     return found
 

@@ -154,9 +154,10 @@ class Bench:
         self._fixture: Fixture | None = None
         if hands is None and not (meter and supply and fixture):
             raise DeviceError(
-                "A meter, a supply and a fixture are needed, or a person in their place", "bench",
+                "A meter, a supply and a fixture are needed, or a person in their place",
+                "bench",
                 "Give the missing address, or measure by hand",
-            )  # fmt: skip
+            )
         try:
             self._meter = Meter(meter) if meter else None
             self._supply = Supply(supply) if supply else None

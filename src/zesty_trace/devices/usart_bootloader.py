@@ -196,9 +196,10 @@ class Bootloader:
             raise DeviceError(f"No answer {doing}", self.where, "Check the plug and the power; start over")
         if answer[0] == NACK and refused is ReadProtected:
             raise ReadProtected(
-                f"The target answers, but refuses access to its memory {doing}: read-out protection is on", self.where,
+                f"The target answers, but refuses access to its memory {doing}: read-out protection is on",
+                self.where,
                 "Take the protection off with the maker's tool (that erases the chip), then flash it",
-            )  # fmt: skip
+            )
         if answer[0] == NACK:
             raise DeviceError(f"The target refused {doing}", self.where, "Is the chip protected, or another chip?")
         if answer[0] != ACK:
@@ -220,9 +221,10 @@ def identify(boot: Bootloader, product_id: int, uid_address: int = 0, uid_bytes:
     found = boot.product_id()
     if found != product_id:
         raise DeviceError(
-            f"The chip says it is 0x{found:03X}, this image is for 0x{product_id:03X}", boot.where,
+            f"The chip says it is 0x{found:03X}, this image is for 0x{product_id:03X}",
+            boot.where,
             "Check which board is plugged in, and which way round the chip sits",
-        )  # fmt: skip
+        )
     return Chip(found, boot.unique_identity(uid_address, uid_bytes) if uid_bytes else "", boot.version)
 
 
@@ -247,9 +249,10 @@ def write_verified(boot: Bootloader, blocks: list[tuple[int, bytes]], pages: lis
         if back != data:
             at = next((i for i, (a, b) in enumerate(zip(back, data, strict=False)) if a != b), 0)
             raise DeviceError(
-                f"Read back 0x{back[at]:02X} at 0x{address + at:08X}, wrote 0x{data[at]:02X}", boot.where,
+                f"Read back 0x{back[at]:02X} at 0x{address + at:08X}, wrote 0x{data[at]:02X}",
+                boot.where,
                 "Flash it again; if it stays, the chip is bad",
-            )  # fmt: skip
+            )
 
 
 def blocks_of(segments: list[tuple[int, bytes]], row_bytes: int = 4) -> list[tuple[int, bytes]]:

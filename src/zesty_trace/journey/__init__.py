@@ -117,12 +117,20 @@ def demo_base(today: date, demo: str = DEMO) -> Design:
     )
     design = edits.set_brief(
         edits.set_name(Design(variants=tuple(facts.get("variants", ()))), facts["name"]),
-        purpose=facts["purpose"], quantity=facts["quantity"], needed_by=needed.isoformat(),
-        budget_eur=float(facts["budget_eur"]), supply_v=facts["supply_v"], supply_limit_a=facts["supply_limit_a"],
-        ambient_c=float(facts["ambient_c"]), humidity_pct=float(facts["humidity_pct"]),
-        case_width_nm=nm(facts["width_mm"]), case_height_nm=nm(facts["height_mm"]),
-        case_depth_nm=nm(facts["depth_mm"]), template=template, facts=facts["facts"],
-    )  # fmt: skip
+        purpose=facts["purpose"],
+        quantity=facts["quantity"],
+        needed_by=needed.isoformat(),
+        budget_eur=float(facts["budget_eur"]),
+        supply_v=facts["supply_v"],
+        supply_limit_a=facts["supply_limit_a"],
+        ambient_c=float(facts["ambient_c"]),
+        humidity_pct=float(facts["humidity_pct"]),
+        case_width_nm=nm(facts["width_mm"]),
+        case_height_nm=nm(facts["height_mm"]),
+        case_depth_nm=nm(facts["depth_mm"]),
+        template=template,
+        facts=facts["facts"],
+    )
     images = [ImageSpec(file=facts["image"], target=facts["target"])] if "image" in facts else []
     return edits.set_images(edits.set_build(design, variant=facts["variant"], alloy=facts["alloy"]), images)
 
@@ -208,9 +216,10 @@ def brief_findings(design: Design, catalogue: Catalogue, today: date | None = No
         height = catalogue.package(part.package or kind.packages[0]).height
         if height > mm(b.case_depth_nm):
             add(
-                f"height {ref}", f"{ref} is {height:g} mm tall, the case has {mm(b.case_depth_nm):g} mm",
+                f"height {ref}",
+                f"{ref} is {height:g} mm tall, the case has {mm(b.case_depth_nm):g} mm",
                 "Take a lower package, lay it down, or choose a deeper case.",
-            )  # fmt: skip
+            )
     return [*found, *prototype_findings(design, catalogue)]
 
 
@@ -263,11 +272,17 @@ def controller_findings(design: Design, catalogue: Catalogue) -> list[Finding]:
     why = "The programmer refuses another chip at best; at worst the pins of the wrong one are driven."
     return [
         Finding(
-            "image", "controller", Severity.STOP, f"The image is for {spec.target}, which is not on the board",
-            f"{said}. Choose the image for it, or the right target.", why, "part kinds of the design", "flash",
+            "image",
+            "controller",
+            Severity.STOP,
+            f"The image is for {spec.target}, which is not on the board",
+            f"{said}. Choose the image for it, or the right target.",
+            why,
+            "part kinds of the design",
+            "flash",
             refs=tuple(chips),
         )
-    ]  # fmt: skip
+    ]
 
 
 def image_findings(design: Design, catalogue: Catalogue, folder: Path | None) -> list[Finding]:
@@ -357,10 +372,16 @@ def bench_findings(boards: Iterable[BoardRecord], wanted: Wanted | None = None) 
             why = "A board that fails a test is mended or kept apart; the reading says where to look first."
             found.append(
                 Finding(
-                    "measured", board.serial, Severity.FIX, f"{board.serial} failed{said}", f"{standing.why}. Mend, measure again.",
-                    why, "limits of the test plan", "bench",
+                    "measured",
+                    board.serial,
+                    Severity.FIX,
+                    f"{board.serial} failed{said}",
+                    f"{standing.why}. Mend, measure again.",
+                    why,
+                    "limits of the test plan",
+                    "bench",
                 )
-            )  # fmt: skip
+            )
     return found
 
 

@@ -83,6 +83,7 @@ def refuse_simulated_on_real(records: Records, serials: Iterable[str]) -> None:
     mixed = [s for s in serials if s in real]
     if mixed:
         raise DeviceError(
-            f"{mixed[0]} is a real board by its record; simulated results are not mixed in", mixed[0],
+            f"{mixed[0]} is a real board by its record; simulated results are not mixed in",
+            mixed[0],
             "Use the real port or instruments, or other boards",
-        )  # fmt: skip
+        )

@@ -102,16 +102,18 @@ def _refuse_other_chip(chip: Chip, serial: str, records: Records, source: Source
         ]
         if board.serial != serial and any(e.data["chip"] == chip.identity for e in own):
             raise DeviceError(
-                f"This chip (number {chip.identity}) is the one of {board.serial}", serial,
+                f"This chip (number {chip.identity}) is the one of {board.serial}",
+                serial,
                 f"Take {board.serial} out and put {serial} in",
-            )  # fmt: skip
+            )
         if board.serial != serial or not own or own[-1].data["chip"] == chip.identity:
             continue
         if not any(e.kind == "reworked" for e in board.events[board.events.index(own[-1]) :]):
             raise DeviceError(
-                f"{serial} had another chip (number {own[-1].data['chip']}) when it was last flashed", serial,
+                f"{serial} had another chip (number {own[-1].data['chip']}) when it was last flashed",
+                serial,
                 "Put the right board in, or record the rework if its chip was replaced",
-            )  # fmt: skip
+            )
 
 
 def flash_simulated(job: FlashJob, serial: str, records: Records, fault: str = "none", report: Report = quiet) -> Chip:

@@ -20,9 +20,15 @@ from zesty_trace.store.records import Records
 
 
 def measure_boards(
-    plan: BenchPlan, bench: Instruments, serials: list[str], records: Records | None, report: Report = quiet,
-    design: Design | None = None, source: Source = "real", instruments: list[str] | None = None,
-) -> list[BoardResult]:  # fmt: skip
+    plan: BenchPlan,
+    bench: Instruments,
+    serials: list[str],
+    records: Records | None,
+    report: Report = quiet,
+    design: Design | None = None,
+    source: Source = "real",
+    instruments: list[str] | None = None,
+) -> list[BoardResult]:
     """Run the plan on boards one after the other, recording each as it ends; a board that cannot be measured is left open."""
     results = []
     for k, serial in enumerate(serials):
@@ -42,9 +48,14 @@ def measure_boards(
 
 
 def measure_simulated(
-    design: Design, catalogue: Catalogue, serials: list[str], records: Records | None, report: Report = quiet,
-    with_faults: bool = True, plan: BenchPlan | None = None,
-) -> list[BoardResult]:  # fmt: skip
+    design: Design,
+    catalogue: Catalogue,
+    serials: list[str],
+    records: Records | None,
+    report: Report = quiet,
+    with_faults: bool = True,
+    plan: BenchPlan | None = None,
+) -> list[BoardResult]:
     """Measure stand-in boards with stand-in instruments that run as a process of their own."""
     variant = design.build.variant
     if records:

@@ -18,8 +18,10 @@ def running(name: str, *arguments: str, stdin: str = "") -> Iterator[dict[str, A
     """Run `python -m zesty_trace.standins.NAME` and yield what it said of itself. DeviceError if it does not start."""
     process = subprocess.Popen(
         [sys.executable, "-m", f"zesty_trace.standins.{name}", "--parent", str(os.getpid()), *arguments],
-        stdin=subprocess.PIPE if stdin else subprocess.DEVNULL, stdout=subprocess.PIPE, text=True,
-    )  # fmt: skip
+        stdin=subprocess.PIPE if stdin else subprocess.DEVNULL,
+        stdout=subprocess.PIPE,
+        text=True,
+    )
     try:
         if stdin and process.stdin:
             process.stdin.write(stdin)

@@ -54,9 +54,13 @@ class StandInTarget:
 
     def _answer(self, command: int) -> None:
         acts = {
-            0x00: self._get, 0x02: self._get_id, 0x11: self._read_memory, 0x21: self._go, 0x31: self._write_memory,
+            0x00: self._get,
+            0x02: self._get_id,
+            0x11: self._read_memory,
+            0x21: self._go,
+            0x31: self._write_memory,
             self.erase_command: self._erase_short if self.erase_command == 0x43 else self._erase,
-        }  # fmt: skip
+        }
         if command not in acts or (self.fault == "protected" and command not in (0x00, 0x02)):
             self._write(NACK)
             return

@@ -23,9 +23,12 @@ class Autosaver:
     """
 
     def __init__(
-        self, folder: ProjectFolder, on_error: Callable[[ZestyError], None] | None = None,
-        on_written: Callable[[float], None] | None = None, on_outside: Callable[[], None] | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        folder: ProjectFolder,
+        on_error: Callable[[ZestyError], None] | None = None,
+        on_written: Callable[[float], None] | None = None,
+        on_outside: Callable[[], None] | None = None,
+    ) -> None:
         self._folder, self._on_error, self._on_written, self._on_outside = folder, on_error, on_written, on_outside
         self._newest: Design | None = None
         self._wake = threading.Condition()

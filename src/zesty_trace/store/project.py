@@ -280,9 +280,10 @@ class ProjectFolder:
             self._lock.close()
             self._lock = None
             raise StoreError(
-                f"The project is open in another window (process {holder or 'unknown'})", str(self.path),
+                f"The project is open in another window (process {holder or 'unknown'})",
+                str(self.path),
                 "Close it there first",
-            ) from None  # fmt: skip
+            ) from None
         except OSError as error:
             raise _os_error(error, path) from error
         self._lock.truncate(0)

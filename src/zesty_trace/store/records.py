@@ -56,7 +56,8 @@ START = "0" * 64
 DATA_MOST = 2_000_000
 _META = MetaData()
 LOG = Table(
-    "log", _META,
+    "log",
+    _META,
     Column("id", Integer, primary_key=True, autoincrement=False),
     Column("serial", String, nullable=False, index=True),
     Column("at", String, nullable=False),
@@ -65,7 +66,7 @@ LOG = Table(
     Column("summary", String, nullable=False),
     Column("data", Text, nullable=False),
     Column("checksum", String, nullable=False),
-)  # fmt: skip
+)
 _GUARDS = (
     "CREATE TRIGGER IF NOT EXISTS log_no_update BEFORE UPDATE ON log "
     "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
@@ -196,8 +197,9 @@ class Records:
             if serial in known and known[serial].variant != variant:
                 raise StoreError(
                     f"{serial} is a board of the variant {known[serial].variant or 'for all'}, not {variant or 'for all'}",
-                    serial, "Choose that variant, or another board",
-                )  # fmt: skip
+                    serial,
+                    "Choose that variant, or another board",
+                )
         fresh = [s for s in serials if s not in known]
         if fresh:
             data = {"revision": revision, "variant": variant}
@@ -242,10 +244,16 @@ class Records:
                 checksum = _checksum(checksum, serial, now, kind, verdict, words, plain)
                 link.execute(
                     insert(LOG).values(
-                        id=number, serial=serial, at=now, kind=kind, verdict=verdict, summary=words, data=plain,
+                        id=number,
+                        serial=serial,
+                        at=now,
+                        kind=kind,
+                        verdict=verdict,
+                        summary=words,
+                        data=plain,
                         checksum=checksum,
                     )
-                )  # fmt: skip
+                )
         self._write_head()
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
@@ -408,10 +416,16 @@ def _take_over_first_version(link: Connection) -> None:
         checksum = _checksum(checksum, serial, last, kind, verdict, summary, data)
         link.execute(
             insert(LOG).values(
-                id=number, serial=serial, at=last, kind=kind, verdict=verdict, summary=summary, data=data,
+                id=number,
+                serial=serial,
+                at=last,
+                kind=kind,
+                verdict=verdict,
+                summary=summary,
+                data=data,
                 checksum=checksum,
             )
-        )  # fmt: skip
+        )
 
 
 def _on_connect(connection: Any, _record: Any) -> None:

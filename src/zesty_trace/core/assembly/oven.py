@@ -184,10 +184,17 @@ def heat_findings(measures: list[Measure], window: AlloyWindow) -> list[Finding]
         limit = m.low if low else m.high
         found.append(
             Finding(
-                "heat profile", m.name, Severity.FIX, f"{m.name}: {m.value:.1f} {m.unit}",
+                "heat profile",
+                m.name,
+                Severity.FIX,
+                f"{m.name}: {m.value:.1f} {m.unit}",
                 f"{'At least' if low else 'At most'} {limit:g} {m.unit} for {window.title}.",
-                "Too little heat leaves cold joints; too much, or too fast, cracks and ages parts.", window.source,
-                "assembly", value=m.value, limit=limit, unit=m.unit,
+                "Too little heat leaves cold joints; too much, or too fast, cracks and ages parts.",
+                window.source,
+                "assembly",
+                value=m.value,
+                limit=limit,
+                unit=m.unit,
             )
-        )  # fmt: skip
+        )
     return found

@@ -34,19 +34,55 @@ class AlloyWindow:
 J_STD = "J-STD-020, classification profile table (from memory)"
 WINDOWS: dict[Alloy, AlloyWindow] = {
     "leaded": AlloyWindow(
-        "leaded", "Sn63Pb37", 183.0, 100.0, 150.0, (60.0, 120.0), (60.0, 150.0), 3.0, 6.0, 203.0, 235.0, 360.0, J_STD,
+        "leaded",
+        "Sn63Pb37",
+        183.0,
+        100.0,
+        150.0,
+        (60.0, 120.0),
+        (60.0, 150.0),
+        3.0,
+        6.0,
+        203.0,
+        235.0,
+        360.0,
+        J_STD,
         "Contains lead: wash your hands, keep food away, do not use the oven for food again. Not allowed in goods sold "
         "in many places.",
     ),
     "lead-free": AlloyWindow(
-        "lead-free", "SAC305", 217.0, 150.0, 200.0, (60.0, 120.0), (60.0, 150.0), 3.0, 6.0, 232.0, 260.0, 480.0, J_STD,
+        "lead-free",
+        "SAC305",
+        217.0,
+        150.0,
+        200.0,
+        (60.0, 120.0),
+        (60.0, 150.0),
+        3.0,
+        6.0,
+        232.0,
+        260.0,
+        480.0,
+        J_STD,
         "Needs more heat: glass and metal stay hot long after the door opens. Extract the fumes.",
     ),
     "low-temperature": AlloyWindow(
-        "low-temperature", "Sn42Bi58", 138.0, 90.0, 120.0, (45.0, 120.0), (30.0, 90.0), 3.0, 6.0, 155.0, 185.0, 360.0,
-        "common practice", "Brittle joints: not for connectors that are pulled on. Never mix with leaded solder.",
+        "low-temperature",
+        "Sn42Bi58",
+        138.0,
+        90.0,
+        120.0,
+        (45.0, 120.0),
+        (30.0, 90.0),
+        3.0,
+        6.0,
+        155.0,
+        185.0,
+        360.0,
+        "common practice",
+        "Brittle joints: not for connectors that are pulled on. Never mix with leaded solder.",
     ),
-}  # fmt: skip
+}
 
 
 @dataclass(frozen=True)

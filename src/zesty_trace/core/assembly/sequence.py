@@ -77,8 +77,14 @@ def _groups(design: Design, catalogue: Catalogue, variant: str) -> list[_Group]:
             cautions.append(f"Heat-sensitive: not above {kind.heat_max_c:.0f} °C")
         groups.append(
             _Group(
-                pattern.surface_mount, kind.late or (kind.heat_sensitive and not pattern.surface_mount),
-                mm(x1 - x0) * mm(y1 - y0), mm(pattern.height_nm), order, title, tuple(refs), tuple(cautions),
+                pattern.surface_mount,
+                kind.late or (kind.heat_sensitive and not pattern.surface_mount),
+                mm(x1 - x0) * mm(y1 - y0),
+                mm(pattern.height_nm),
+                order,
+                title,
+                tuple(refs),
+                tuple(cautions),
             )
-        )  # fmt: skip
+        )
     return groups

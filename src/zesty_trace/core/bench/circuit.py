@@ -112,9 +112,13 @@ def _without_cell(element: Element, design: Design, catalogue: Catalogue, feed: 
     node = design.net_of().get(ground, f"{element.name} ground") if ground else f"{element.name} ground"
     limit = charge_current(design, design.parts[element.name], kind) or 0.001
     values = {
-        "v_out": stated(kind.facts.float_v, FLOAT_V), "v_drop": 0.1, "r_drop": 0.3, "i_q": 0.0005, "i_limit": limit,
+        "v_out": stated(kind.facts.float_v, FLOAT_V),
+        "v_drop": 0.1,
+        "r_drop": 0.3,
+        "i_q": 0.0005,
+        "i_limit": limit,
         "r_out": 0.05,
-    }  # fmt: skip
+    }
     return Element(element.name, "regulator", (*element.nodes, node), values, (*element.pins, ground), {"v_out": 0.02})
 
 

@@ -81,15 +81,23 @@ class Coverage:
 def campaign(design: Design, catalogue: Catalogue) -> list[Trial]:
     """Return every single fault to try on boards of `design` (fitted to its variant)."""
     return [
-        *_missing(design, catalogue), *_open(design, catalogue), *_bridged(design, catalogue),
-        *_reversed(design, catalogue), *_wrong(design, catalogue), *_supplies(design, catalogue),
-    ]  # fmt: skip
+        *_missing(design, catalogue),
+        *_open(design, catalogue),
+        *_bridged(design, catalogue),
+        *_reversed(design, catalogue),
+        *_wrong(design, catalogue),
+        *_supplies(design, catalogue),
+    ]
 
 
 def cover(
-    design: Design, catalogue: Catalogue, variant: str = "", report: Report = quiet, plan: BenchPlan | None = None,
+    design: Design,
+    catalogue: Catalogue,
+    variant: str = "",
+    report: Report = quiet,
+    plan: BenchPlan | None = None,
     trials: Iterable[Trial] | None = None,
-) -> Coverage:  # fmt: skip
+) -> Coverage:
     """Return what the plan notices of each fault, on two boards with spread values each. Cancelled by `report`.
 
     A fault counts as noticed only if both boards fail or cannot be measured to the end.

@@ -145,7 +145,7 @@ def make_plan(design: Design, catalogue: Catalogue, variant: str = "", report: R
     steps = tuple(planner.steps)
     plan = BenchPlan(
         variant, planner.ground, entry.net, entry.volt, limit, steps, planner.setup(), tuple(planner.unreached)
-    )  # fmt: skip
+    )
     return replace(plan, checksum=_checksum(plan))
 
 
@@ -196,10 +196,16 @@ class _Planner:
         other = str(fields.get("other") or "")
         self.steps.append(
             BenchStep(
-                number=len(self.steps) + 1, kind=kind, title=title, net=net, why=why, probe=self.probes.get(net, ""),
-                other_probe=self.probes.get(other or self.ground, ""), **fields,  # type: ignore[arg-type]
+                number=len(self.steps) + 1,
+                kind=kind,
+                title=title,
+                net=net,
+                why=why,
+                probe=self.probes.get(net, ""),
+                other_probe=self.probes.get(other or self.ground, ""),
+                **fields,  # type: ignore[arg-type]
             )
-        )  # fmt: skip
+        )
 
     # Without power ------------------------------------------------------------------------------------------------
 
@@ -267,9 +273,17 @@ class _Planner:
         if low <= 0 and high is None:
             return
         self.add(
-            "resistance", f"{a} to {b}", a, why, low=max(0.0, low), high=high, expected=ohms.nominal, unit="Ω", stops=stops,
+            "resistance",
+            f"{a} to {b}",
+            a,
+            why,
+            low=max(0.0, low),
+            high=high,
+            expected=ohms.nominal,
+            unit="Ω",
+            stops=stops,
             other="" if b == self.ground else b,
-        )  # fmt: skip
+        )
 
     def _buttons(self) -> None:
         net_of = self.design.net_of()
@@ -283,9 +297,16 @@ class _Planner:
             if a in (b, self.ground):
                 continue
             self.add(
-                "resistance", f"{ref} held down: {a} to {b}", a, "A button that does not close, or closes onto another net.",
-                high=PRESS_OHM, expected=0.1, unit="Ω", other="" if b == self.ground else b, press=ref,
-            )  # fmt: skip
+                "resistance",
+                f"{ref} held down: {a} to {b}",
+                a,
+                "A button that does not close, or closes onto another net.",
+                high=PRESS_OHM,
+                expected=0.1,
+                unit="Ω",
+                other="" if b == self.ground else b,
+                press=ref,
+            )
 
     # With power ---------------------------------------------------------------------------------------------------
 
@@ -298,9 +319,15 @@ class _Planner:
         state = {"feed": feed.ref, "volt": feed.volt, "limit_a": limit}
         first = feed is self.feeds[0]
         self.add(
-            "power on", f"Power on at {feed.ref}, {say(feed.volt, 'V')}", feed.net,
-            "A limited supply keeps a fault from becoming smoke.", high=limit, unit="A", stops=first, **state,
-        )  # fmt: skip
+            "power on",
+            f"Power on at {feed.ref}, {say(feed.volt, 'V')}",
+            feed.net,
+            "A limited supply keeps a fault from becoming smoke.",
+            high=limit,
+            unit="A",
+            stops=first,
+            **state,
+        )
         for net in [*self.rails, *(n for n in self.reached if n not in self.rails)]:
             spread = spreads.get(net)
             if spread and (net in self.rails or _telling(spread)):
@@ -308,11 +335,16 @@ class _Planner:
                     continue
                 self._voltage(net, spread, net, **state)
         self.add(
-            "current", "Supply current at rest" if first else f"Supply current, fed at {feed.ref}", feed.net,
+            "current",
+            "Supply current at rest" if first else f"Supply current, fed at {feed.ref}",
+            feed.net,
             f"Part tolerances, and {CURRENT_MARGIN:.0%} since supply currents are typical figures.",
-            low=drawn.low * (1 - CURRENT_MARGIN), high=drawn.high * (1 + CURRENT_MARGIN), expected=drawn.nominal, unit="A",
+            low=drawn.low * (1 - CURRENT_MARGIN),
+            high=drawn.high * (1 + CURRENT_MARGIN),
+            expected=drawn.nominal,
+            unit="A",
             **state,
-        )  # fmt: skip
+        )
         return limit
 
     def _voltage(self, net: str, s: Spread, title: str, **state: object) -> None:
@@ -320,9 +352,16 @@ class _Planner:
         through = self.thevenin.get(net, 0.0)
         loaded = abs(s.nominal) * (through / (through + METER_INPUT_OHM) if through < OPEN_OHM else 0.5)
         self.add(
-            "voltage", title, net, f"Worst-case sum of part tolerances, the meter's {METER_ERROR:.1%} and its input.",
-            low=s.low - own - loaded, high=s.high + own, expected=s.nominal, unit="V", **state,
-        )  # fmt: skip
+            "voltage",
+            title,
+            net,
+            f"Worst-case sum of part tolerances, the meter's {METER_ERROR:.1%} and its input.",
+            low=s.low - own - loaded,
+            high=s.high + own,
+            expected=s.nominal,
+            unit="V",
+            **state,
+        )
 
     def talking(self, feed: Feed) -> None:
         """Add what must answer: controllers, devices on the bus, devices behind a controller."""
@@ -340,9 +379,16 @@ class _Planner:
             twice = {a for a, n in Counter(addresses.values()).items() if n > 1}
             unclear = tuple(r for r, a in addresses.items() if a is None or a in twice)
             self.add(
-                "bus", "Bus answers", "", "Every device must answer at its own address, and no other.",
-                expected=float(len(found)), unit="devices", addresses=tuple(found), unclear=unclear, **state,
-            )  # fmt: skip
+                "bus",
+                "Bus answers",
+                "",
+                "Every device must answer at its own address, and no other.",
+                expected=float(len(found)),
+                unit="devices",
+                addresses=tuple(found),
+                unclear=unclear,
+                **state,
+            )
         for ref in self.design.parts:
             if device_lines(self.design, self.catalogue, ref):
                 why = "The controller reaches it over all its lines."
@@ -364,20 +410,36 @@ class _Planner:
             solution, spreads = worst_case(network := bench_network(self.design, self.catalogue, feed, high, dark))
             drawn = branch_spread(solution, _source(network, feed), 1)
             state: dict[str, object] = {
-                "feed": feed.ref, "volt": feed.volt, "limit_a": round(max(0.05, drawn.high * 1.5 + 0.02), 2),
-                "drive": nets, "lit": lit,
-            }  # fmt: skip
+                "feed": feed.ref,
+                "volt": feed.volt,
+                "limit_a": round(max(0.05, drawn.high * 1.5 + 0.02), 2),
+                "drive": nets,
+                "lit": lit,
+            }
             self.add(
-                "current", f"Supply current, {title}", feed.net, "What this output switches shows in the supply.",
-                low=drawn.low * (1 - CURRENT_MARGIN), high=drawn.high * (1 + CURRENT_MARGIN), expected=drawn.nominal,
-                unit="A", **state,
-            )  # fmt: skip
+                "current",
+                f"Supply current, {title}",
+                feed.net,
+                "What this output switches shows in the supply.",
+                low=drawn.low * (1 - CURRENT_MARGIN),
+                high=drawn.high * (1 + CURRENT_MARGIN),
+                expected=drawn.nominal,
+                unit="A",
+                **state,
+            )
             if lit:
                 count = len(lights_of(self.design, self.catalogue))
                 self.add(
-                    "lights", "Lights that shine", "", "A light without supply, or without data, stays dark.", low=float(count),
-                    high=float(count), expected=float(count), unit="lights", **state,
-                )  # fmt: skip
+                    "lights",
+                    "Lights that shine",
+                    "",
+                    "A light without supply, or without data, stays dark.",
+                    low=float(count),
+                    high=float(count),
+                    expected=float(count),
+                    unit="lights",
+                    **state,
+                )
             for net in self._moved(rest, spreads) if len(nets) == 1 else ():
                 self._voltage(net, spreads[net], f"{net}, {title}", **state)
 

@@ -65,10 +65,18 @@ class Reading:
         s = self.step
         value = self.value if self.value is None or math.isfinite(self.value) else None
         return {
-            "step": s.number, "kind": s.kind, "title": s.title, "value": value, "low": s.low, "high": s.high,
-            "expected": s.expected, "unit": s.unit, "passed": self.passed, "text": self.text,
+            "step": s.number,
+            "kind": s.kind,
+            "title": s.title,
+            "value": value,
+            "low": s.low,
+            "high": s.high,
+            "expected": s.expected,
+            "unit": s.unit,
+            "passed": self.passed,
+            "text": self.text,
             "measured": self.value is not None,
-        }  # fmt: skip
+        }
 
 
 @dataclass(frozen=True)
@@ -163,9 +171,14 @@ def _off(bench: Instruments, powered: bool) -> str:
 
 
 def _run(
-    plan: BenchPlan, bench: Instruments, serial: str, report: Report, readings: list[Reading], until_failure: bool,
+    plan: BenchPlan,
+    bench: Instruments,
+    serial: str,
+    report: Report,
+    readings: list[Reading],
+    until_failure: bool,
     state: _State,
-) -> None:  # fmt: skip
+) -> None:
     if not report(0.0, f"{serial}: getting ready"):
         raise Cancelled
     steps = list(plan.steps)

@@ -106,10 +106,17 @@ class SimulatedBoard:
     def _network(self, volt: float, drive: Drive) -> Network:
         feed = replace(self.feed, volt=volt)
         nets, lit = drive
-        high = frozenset(
-            pin for net, pins in output_nets(self.design, self.catalogue).items() if net in nets
-            for pin in pins if self._talk.running(pin.ref)
-        ) if nets else frozenset()  # fmt: skip
+        high = (
+            frozenset(
+                pin
+                for net, pins in output_nets(self.design, self.catalogue).items()
+                if net in nets
+                for pin in pins
+                if self._talk.running(pin.ref)
+            )
+            if nets
+            else frozenset()
+        )
         lights = lights_of(self.design, self.catalogue)
         dark = lights - self._talk.lit(lights) if lit else lights
         return self._spread(bench_network(self.design, self.catalogue, feed, high, dark))

@@ -37,11 +37,18 @@ def check_board(design: Design, catalogue: Catalogue) -> list[Finding]:
     if not design.board.outline or not design.board.placements:
         return []
     found = [
-        *_unplaced(design, catalogue), *_links(design, catalogue), *_clearances(design, catalogue),
-        *_edges(design, catalogue), *_holes(design, catalogue), *_courtyards(design, catalogue),
-        *_template(design), *_size(design), *_heights(design, catalogue), *_narrow(design, catalogue),
+        *_unplaced(design, catalogue),
+        *_links(design, catalogue),
+        *_clearances(design, catalogue),
+        *_edges(design, catalogue),
+        *_holes(design, catalogue),
+        *_courtyards(design, catalogue),
+        *_template(design),
+        *_size(design),
+        *_heights(design, catalogue),
+        *_narrow(design, catalogue),
         *_good_news(design, catalogue),
-    ]  # fmt: skip
+    ]
     return worst_first(found)
 
 
@@ -54,11 +61,17 @@ def _unplaced(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
     missing = [r for r in design.parts if r not in design.board.placements]
     if missing:
         yield _finding(
-            "unplaced", "unplaced", Severity.FIX, f"{len(missing)} parts are not on the board",
+            "unplaced",
+            "unplaced",
+            Severity.FIX,
+            f"{len(missing)} parts are not on the board",
             f"{', '.join(missing[:10])}{' ...' if len(missing) > 10 else ''}. Place the rest (Ctrl+P).",
-            "Only parts on the board can be routed and ordered.", refs=tuple(missing), value=float(len(missing)),
-            limit=0.0, unit="parts",
-        )  # fmt: skip
+            "Only parts on the board can be routed and ordered.",
+            refs=tuple(missing),
+            value=float(len(missing)),
+            limit=0.0,
+            unit="parts",
+        )
 
 
 def _links(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -66,13 +79,18 @@ def _links(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
     if state.links:
         first = state.links[0]
         yield _finding(
-            "unrouted", "unrouted", Severity.STOP, f"{len(state.links)} of {state.wanted} connections have no copper",
+            "unrouted",
+            "unrouted",
+            Severity.STOP,
+            f"{len(state.links)} of {state.wanted} connections have no copper",
             f"First: {first.net} from {first.a} to {first.b}. Route the board (Ctrl+R).",
             "A connection without copper is an open circuit on every board of the batch.",
             nets=tuple(dict.fromkeys(k.net for k in state.links)),
-            at=tuple(Point(k.ax_nm, k.ay_nm) for k in state.links[:20]), value=float(len(state.links)), limit=0.0,
+            at=tuple(Point(k.ax_nm, k.ay_nm) for k in state.links[:20]),
+            value=float(len(state.links)),
+            limit=0.0,
             unit="connections",
-        )  # fmt: skip
+        )
 
 
 def _clearances(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -102,13 +120,18 @@ def _clearances(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             p, _ = nearest_points(shapes[a], shapes[b])
             names = f"{nets[a] or what[a]} and {nets[b] or what[b]}"
             yield _finding(
-                "clearance", " ".join(key), Severity.STOP,
+                "clearance",
+                " ".join(key),
+                Severity.STOP,
                 f"{names} touch on {layer}" if gap <= 0 else f"{names} are {gap:.2f} mm apart on {layer}",
                 f"{what[a]} and {what[b]} need {say_mm(design.board.rules.clearance_nm)}. Move one, or route again.",
                 "Copper that is too near etches together, or shorts under solder.",
-                nets=tuple(n for n in (nets[a], nets[b]) if n), at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
-                value=gap, limit=least, unit="mm",
-            )  # fmt: skip
+                nets=tuple(n for n in (nets[a], nets[b]) if n),
+                at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
+                value=gap,
+                limit=least,
+                unit="mm",
+            )
 
 
 def _edges(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -121,11 +144,16 @@ def _edges(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             seen.add((item.net, item.what))
             p = item.shape.difference(inside).representative_point()
             yield _finding(
-                "edge", f"{item.net} {item.what}", Severity.FIX, f"Copper of {item.net or item.what} is at the board's edge",
+                "edge",
+                f"{item.net} {item.what}",
+                Severity.FIX,
+                f"Copper of {item.net or item.what} is at the board's edge",
                 f"{item.what} comes nearer than {say_mm(design.board.rules.edge_nm)}. Move it inwards.",
                 "The cutter tears copper at the edge, and bare copper there can short against the case.",
-                at=(Point(round(p.x * 1e6), round(p.y * 1e6)),), limit=mm(design.board.rules.edge_nm), unit="mm",
-            )  # fmt: skip
+                at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
+                limit=mm(design.board.rules.edge_nm),
+                unit="mm",
+            )
 
 
 def _holes(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -137,11 +165,18 @@ def _holes(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
         if pad.drill_nm and pad.plated and ring < rules.annular_nm:
             yield _finding(
-                "annular ring", str(pad.pin), Severity.FIX, f"{pad.pin} has a ring of {mm(ring):.2f} mm",
+                "annular ring",
+                str(pad.pin),
+                Severity.FIX,
+                f"{pad.pin} has a ring of {mm(ring):.2f} mm",
                 f"The rule asks for {say_mm(rules.annular_nm)}. Use a larger pad.",
-                "A drill that wanders breaks a thin ring.", refs=(pad.pin.ref,),
-                at=(Point(pad.x_nm, pad.y_nm),), value=mm(int(ring)), limit=mm(rules.annular_nm), unit="mm",
-            )  # fmt: skip
+                "A drill that wanders breaks a thin ring.",
+                refs=(pad.pin.ref,),
+                at=(Point(pad.x_nm, pad.y_nm),),
+                value=mm(int(ring)),
+                limit=mm(rules.annular_nm),
+                unit="mm",
+            )
     holes = hole_items(design, catalogue)
     if not holes:
         return
@@ -151,10 +186,18 @@ def _holes(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         if a < b:
             gap = circles[a].distance(circles[b])
             yield _finding(
-                "holes", f"{holes[a][:2]} {holes[b][:2]}", Severity.FIX, f"Two holes are {gap:.2f} mm apart",
-                "Holes need 0.25 mm of board between them. Move one.", "The drill breaks through, or breaks.",
-                at=(Point(holes[a][0], holes[a][1]),), value=gap, limit=0.25, unit="mm", source="common practice",
-            )  # fmt: skip
+                "holes",
+                f"{holes[a][:2]} {holes[b][:2]}",
+                Severity.FIX,
+                f"Two holes are {gap:.2f} mm apart",
+                "Holes need 0.25 mm of board between them. Move one.",
+                "The drill breaks through, or breaks.",
+                at=(Point(holes[a][0], holes[a][1]),),
+                value=gap,
+                limit=0.25,
+                unit="mm",
+                source="common practice",
+            )
 
 
 def _courtyards(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -170,20 +213,32 @@ def _courtyards(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         if overlap > 0.02 and (same or through):
             at = shapes[a].intersection(shapes[b]).representative_point()
             yield _finding(
-                "overlap", f"{a} {b}", Severity.FIX, f"{a} and {b} stand on each other's room",
+                "overlap",
+                f"{a} {b}",
+                Severity.FIX,
+                f"{a} and {b} stand on each other's room",
                 f"Their courtyards share {overlap:.1f} mm². Move one.",
-                "Parts that touch cannot be placed, soldered or reworked.", refs=(a, b),
-                at=(Point(round(at.x * 1e6), round(at.y * 1e6)),), value=overlap, limit=0.0, unit="mm²",
+                "Parts that touch cannot be placed, soldered or reworked.",
+                refs=(a, b),
+                at=(Point(round(at.x * 1e6), round(at.y * 1e6)),),
+                value=overlap,
+                limit=0.0,
+                unit="mm²",
                 source="courtyard excess of IPC-7351, nominal level",
-            )  # fmt: skip
+            )
     for ref in refs:
         kind = kind_of(design, catalogue, ref)
         if kind.assembled and not kind.connector and not outline.covers(shapes[ref].buffer(-0.3)):
             yield _finding(
-                "outside", ref, Severity.FIX, f"{ref} reaches over the board's edge", "Move it inwards.",
-                "It will not fit the case, or break off.", refs=(ref,),
+                "outside",
+                ref,
+                Severity.FIX,
+                f"{ref} reaches over the board's edge",
+                "Move it inwards.",
+                "It will not fit the case, or break off.",
+                refs=(ref,),
                 at=(Point(design.board.placements[ref].x_nm, design.board.placements[ref].y_nm),),
-            )  # fmt: skip
+            )
 
 
 def _template(design: Design) -> Iterator[Finding]:
@@ -195,13 +250,21 @@ def _template(design: Design) -> Iterator[Finding]:
         if off > 50_000 or spot.angle_mdeg != hole.angle_mdeg:
             wanted = Placement(x_nm=hole.x_nm, y_nm=hole.y_nm, angle_mdeg=hole.angle_mdeg, fixed=True)
             yield _finding(
-                "template", hole.ref, Severity.FIX, f"{hole.ref} sits {mm(round(off)):.1f} mm off the cabinet cut-out",
+                "template",
+                hole.ref,
+                Severity.FIX,
+                f"{hole.ref} sits {mm(round(off)):.1f} mm off the cabinet cut-out",
                 f"The template hole is at {mm(hole.x_nm):.2f}, {mm(hole.y_nm):.2f} mm, "
                 f"turned {hole.angle_mdeg / 1000:.0f}°.",
-                "The holes in the case are already there.", refs=(hole.ref,), at=(Point(spot.x_nm, spot.y_nm),),
-                value=mm(round(off)), limit=0.05, unit="mm", source="template of the brief",
+                "The holes in the case are already there.",
+                refs=(hole.ref,),
+                at=(Point(spot.x_nm, spot.y_nm),),
+                value=mm(round(off)),
+                limit=0.05,
+                unit="mm",
+                source="template of the brief",
                 mend=Mend(f"Move {hole.ref} back", partial(edits.place, ref=hole.ref, placement=wanted)),
-            )  # fmt: skip
+            )
 
 
 def _size(design: Design) -> Iterator[Finding]:
@@ -210,12 +273,18 @@ def _size(design: Design) -> Iterator[Finding]:
     wanted = (design.brief.case_width_nm, design.brief.case_height_nm)
     if (width, height) != wanted:
         yield _finding(
-            "size", "size", Severity.FIX,
+            "size",
+            "size",
+            Severity.FIX,
             f"The board is {mm(width):.1f} × {mm(height):.1f} mm, the brief says {mm(wanted[0]):.1f} × {mm(wanted[1]):.1f} mm",
-            "Use the size of the brief, or change the brief.", "The case was made, or bought, for one size.",
-            value=mm(width), limit=mm(wanted[0]), unit="mm", source="size in the brief",
+            "Use the size of the brief, or change the brief.",
+            "The case was made, or bought, for one size.",
+            value=mm(width),
+            limit=mm(wanted[0]),
+            unit="mm",
+            source="size in the brief",
             mend=Mend("Use the brief's size", partial(edits.set_outline, points=rectangle_outline(*wanted))),
-        )  # fmt: skip
+        )
 
 
 def _heights(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -224,10 +293,18 @@ def _heights(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         height = pattern_of(design, catalogue, ref).height_nm if ref in design.parts else 0
         if height > room:
             yield _finding(
-                "height", ref, Severity.FIX, f"{ref} is {mm(height):.1f} mm tall, the case has {mm(room):.1f} mm",
-                "Lay it down, choose a lower part, or a deeper case.", "The lid will not close.", refs=(ref,),
-                value=mm(height), limit=mm(room), unit="mm", source="case depth of the brief less the board",
-            )  # fmt: skip
+                "height",
+                ref,
+                Severity.FIX,
+                f"{ref} is {mm(height):.1f} mm tall, the case has {mm(room):.1f} mm",
+                "Lay it down, choose a lower part, or a deeper case.",
+                "The lid will not close.",
+                refs=(ref,),
+                value=mm(height),
+                limit=mm(room),
+                unit="mm",
+                source="case depth of the brief less the board",
+            )
 
 
 def _narrow(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -245,11 +322,18 @@ def _narrow(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         needed = ipc2221_width_nm(currents.get(net, 0.0), rules.temperature_rise_c, rules.copper_um)
         if width < needed - 1 and net not in poured:
             yield _finding(
-                "track width", net, Severity.FIX, f"{net} carries {say(currents[net], 'A')} on {mm(width):.2f} mm",
+                "track width",
+                net,
+                Severity.FIX,
+                f"{net} carries {say(currents[net], 'A')} on {mm(width):.2f} mm",
                 f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(needed))}. Route again, or widen it.",
-                "A thin track warms up, and may lift.", nets=(net,), value=mm(width), limit=needed / 1e6, unit="mm",
+                "A thin track warms up, and may lift.",
+                nets=(net,),
+                value=mm(width),
+                limit=needed / 1e6,
+                unit="mm",
                 source="IPC-2221, 6.2: I = 0.048 dT^0.44 A^0.725",
-            )  # fmt: skip
+            )
 
 
 def _good_news(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
@@ -262,13 +346,21 @@ def _good_news(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
     }
     if len(surface) == 1:
         yield _finding(
-            "sides", "sides", Severity.NOTE, f"All surface-mount parts are on the {surface.pop()}",
-            "One stencil and one heating will do.", "Two sides mean two stencils and two heatings.",
+            "sides",
+            "sides",
+            Severity.NOTE,
+            f"All surface-mount parts are on the {surface.pop()}",
+            "One stencil and one heating will do.",
+            "Two sides mean two stencils and two heatings.",
             source="common practice",
-        )  # fmt: skip
+        )
     elif len(surface) == 2:
         yield _finding(
-            "sides", "sides", Severity.FIX, "Surface-mount parts are on both sides",
-            "Flip them to one side if the room allows.", "Two sides mean two stencils and two heatings.",
+            "sides",
+            "sides",
+            Severity.FIX,
+            "Surface-mount parts are on both sides",
+            "Flip them to one side if the room allows.",
+            "Two sides mean two stencils and two heatings.",
             source="common practice",
-        )  # fmt: skip
+        )

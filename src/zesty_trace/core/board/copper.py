@@ -71,9 +71,18 @@ def _place_pad(pad: Pad, ref: str, placement: Placement, net_of: dict[Pin, str])
         layers = ()
     pin = Pin(ref, pad.number)
     return BoardPad(
-        pin, net_of.get(pin, ""), round(x), round(y), pad.width_nm, pad.height_nm, placement.angle_mdeg, pad.shape,
-        pad.drill_nm, pad.plated, layers,
-    )  # fmt: skip
+        pin,
+        net_of.get(pin, ""),
+        round(x),
+        round(y),
+        pad.width_nm,
+        pad.height_nm,
+        placement.angle_mdeg,
+        pad.shape,
+        pad.drill_nm,
+        pad.plated,
+        layers,
+    )
 
 
 def pad_shape(pad: BoardPad, grow_mm: float = 0.0) -> Any:

@@ -92,9 +92,16 @@ def _pop(heap_cost: F32, heap_node: I32, size: int) -> int:
 
 @njit(cache=True)
 def search(
-    blocked: U8, price: F32, via_blocked: U8, via_price: F32, sources: I32, targets: I32, via_cost: float,
-    layer_price: F32, bend: float,
-) -> I32:  # fmt: skip
+    blocked: U8,
+    price: F32,
+    via_blocked: U8,
+    via_price: F32,
+    sources: I32,
+    targets: I32,
+    via_cost: float,
+    layer_price: F32,
+    bend: float,
+) -> I32:
     """Return the cheapest path as cells (N, 3) from any source to any target, or an empty array.
 
     Moves go to the 8 neighbours or through a via. A step costs its length times `price` and the layer's price. The

@@ -34,9 +34,11 @@ def rectangle_outline(width_nm: int, height_nm: int, corner_nm: int = 3_000_000)
     """Return a rectangle with rounded corners, counter-clockwise from the lower left, corners in 8 steps."""
     corner = min(corner_nm, width_nm // 2, height_nm // 2)
     centres = [
-        (width_nm - corner, corner, -90), (width_nm - corner, height_nm - corner, 0),
-        (corner, height_nm - corner, 90), (corner, corner, 180),
-    ]  # fmt: skip
+        (width_nm - corner, corner, -90),
+        (width_nm - corner, height_nm - corner, 0),
+        (corner, height_nm - corner, 90),
+        (corner, corner, 180),
+    ]
     points = []
     for cx, cy, start in centres:
         for k in range(9):
@@ -169,9 +171,7 @@ class _Placer:
             flat = int(cost.argmin())
             row, column = divmod(flat, self.columns)
             if best is None or cost[row, column] < best[0] - 1e-9:
-                spot = Placement(
-                    x_nm=round(xs[column] * 1e6), y_nm=round(ys[row] * 1e6), angle_mdeg=turn * 90_000
-                )  # fmt: skip
+                spot = Placement(x_nm=round(xs[column] * 1e6), y_nm=round(ys[row] * 1e6), angle_mdeg=turn * 90_000)
                 best = (float(cost[row, column]), spot)
         return best
 

@@ -79,9 +79,10 @@ class _Router:
             wide, high = self.columns * STEP_MM, self.rows * STEP_MM
             side = math.sqrt(MOST_CELLS) * STEP_MM
             raise EditError(
-                f"A board of {wide:.0f} x {high:.0f} mm is too large to be routed here", "outline",
+                f"A board of {wide:.0f} x {high:.0f} mm is too large to be routed here",
+                "outline",
                 f"Up to {MOST_CELLS * STEP_MM**2 / 100:.0f} cm² are, such as {side:.0f} x {side:.0f} mm",
-            )  # fmt: skip
+            )
         self.shape = (2, self.rows, self.columns)
         self.edge = self._edge_distance()
         self.pads = board_pads(design, catalogue)
@@ -95,9 +96,7 @@ class _Router:
         from zesty_trace.core.board.copper import outline_shape
 
         shape = outline_shape(self.design)
-        gx, gy = np.meshgrid(
-            self.x0 + np.arange(self.columns) * STEP_MM, self.y0 + np.arange(self.rows) * STEP_MM
-        )  # fmt: skip
+        gx, gy = np.meshgrid(self.x0 + np.arange(self.columns) * STEP_MM, self.y0 + np.arange(self.rows) * STEP_MM)
         points = shapely.points(gx, gy)
         away = shapely.distance(shape.exterior, points)
         return np.asarray(np.where(shapely.contains_xy(shape, gx, gy), away, -away))
@@ -219,9 +218,16 @@ class _Router:
                 blocked, price, via_blocked, via_price = maps[trial]
                 via_cost = VIA_COST * (1.0 + HEAVY_VIA * (trial - mm(self.rules.track_nm)))
                 path = search(
-                    blocked, price, via_blocked, via_price, np.concatenate(tree), self._cells(pad), via_cost,
-                    LAYER_PRICE, BEND_COST,
-                )  # fmt: skip
+                    blocked,
+                    price,
+                    via_blocked,
+                    via_price,
+                    np.concatenate(tree),
+                    self._cells(pad),
+                    via_cost,
+                    LAYER_PRICE,
+                    BEND_COST,
+                )
                 width = trial
                 if len(path):
                     break

@@ -21,13 +21,30 @@ ABOVE = (1e-15, 1e12)  # above zero
 SHARE = (0.0, 1.0)
 # The range of each number that a model may state, by its field there; fields of one name mean the same in all models.
 RANGES: dict[str, tuple[float, float]] = {
-    "ohm": ABOVE, "forward_v": (0.01, 1000.0), "rated_a": (1e-12, 10_000.0), "ideality": (0.5, 200.0),
-    "zener_v": (0.1, 10_000.0), "zener_a": (1e-9, 100.0), "threshold_v": (0.0, 100.0), "on_ohm": (1e-6, 1e6),
-    "on_gate_v": (0.01, 100.0), "saturation_a": (1e-30, 1e-3), "beta": (0.1, 1e6), "set_v": (0.01, 1000.0),
-    "max_a": (1e-6, 1000.0), "quiescent_a": (0.0, 10.0), "tolerance": SHARE, "dropout_v": (0.0, 100.0),
-    "dropout_at_a": (1e-6, 1000.0), "efficiency": (0.01, 1.0), "start_v": (0.0, 1000.0), "supply_a": (0.0, 1000.0),
-    "sleep_a": (0.0, 1000.0), "drive_ohm": (1e-3, 1e6), "volt": (0.1, 1000.0),
-}  # fmt: skip
+    "ohm": ABOVE,
+    "forward_v": (0.01, 1000.0),
+    "rated_a": (1e-12, 10_000.0),
+    "ideality": (0.5, 200.0),
+    "zener_v": (0.1, 10_000.0),
+    "zener_a": (1e-9, 100.0),
+    "threshold_v": (0.0, 100.0),
+    "on_ohm": (1e-6, 1e6),
+    "on_gate_v": (0.01, 100.0),
+    "saturation_a": (1e-30, 1e-3),
+    "beta": (0.1, 1e6),
+    "set_v": (0.01, 1000.0),
+    "max_a": (1e-6, 1000.0),
+    "quiescent_a": (0.0, 10.0),
+    "tolerance": SHARE,
+    "dropout_v": (0.0, 100.0),
+    "dropout_at_a": (1e-6, 1000.0),
+    "efficiency": (0.01, 1.0),
+    "start_v": (0.0, 1000.0),
+    "supply_a": (0.0, 1000.0),
+    "sleep_a": (0.0, 1000.0),
+    "drive_ohm": (1e-3, 1e6),
+    "volt": (0.1, 1000.0),
+}
 OWN_RANGES: dict[tuple[type[m.Model], str], tuple[float, float]] = {(m.Battery, "ohm"): (0.0, 1e6)}
 NAMED_PINS: dict[type[m.Model], str] = {
     m.Diode: "AK",
@@ -38,16 +55,23 @@ NAMED_PINS: dict[type[m.Model], str] = {
 }
 NUMBERED_PINS = (m.Resistor, m.FixedResistor, m.Capacitor, m.CurrentLoad, m.Battery)
 ROLES_NEEDED: dict[type[m.Model], tuple[str, ...]] = {
-    m.Supply: ("supply_in", "supply_out", "ground"), m.Inlet: ("supply_out", "ground"),
-}  # fmt: skip
+    m.Supply: ("supply_in", "supply_out", "ground"),
+    m.Inlet: ("supply_out", "ground"),
+}
 # Elements of kinds that are made of several: pins, and the values each needs.
 ELEMENTS: dict[str, tuple[int, tuple[str, ...]]] = {
-    "resistor": (2, ("ohm",)), "source": (2, ("volt", "ohm")), "diode": (2, ("vf", "if")),
-    "zener": (2, ("i_s", "n", "v_z", "i_z")), "current_load": (2, ("amp", "v_on")), "nmos": (3, ("vth", "r_on", "vgs_on")),
-    "pmos": (3, ("vth", "r_on", "vgs_on")), "npn": (3, ("i_s", "beta")), "pnp": (3, ("i_s", "beta")),
+    "resistor": (2, ("ohm",)),
+    "source": (2, ("volt", "ohm")),
+    "diode": (2, ("vf", "if")),
+    "zener": (2, ("i_s", "n", "v_z", "i_z")),
+    "current_load": (2, ("amp", "v_on")),
+    "nmos": (3, ("vth", "r_on", "vgs_on")),
+    "pmos": (3, ("vth", "r_on", "vgs_on")),
+    "npn": (3, ("i_s", "beta")),
+    "pnp": (3, ("i_s", "beta")),
     "regulator": (3, ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out")),
     "converter": (3, ("v_out", "efficiency", "v_min", "i_q", "i_limit", "r_out")),
-}  # fmt: skip
+}
 MAY_STATE = {"diode": ("n",)}
 _NOT_ZERO = ("ohm", "r_on", "i_s", "n", "if", "vf", "beta", "i_limit", "efficiency", "r_drop", "r_out", "i_z", "v_z")
 

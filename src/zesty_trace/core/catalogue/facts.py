@@ -53,13 +53,25 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 # Names of facts before they carried their units; part files that have them are read as ever.
 FORMER_NAMES = {
-    "v_min": "supply_min_v", "v_max": "supply_max_v", "v_in_min": "input_min_v", "v_in_max": "input_max_v",
-    "pin_max": "pin_max_v", "pin_max_over_supply": "pin_over_supply_max_v", "i_pin_max_a": "pin_max_a",
-    "v_ih_fraction": "input_high_share", "v_il_fraction": "input_low_share", "v_ds_max": "drain_source_max_v",
-    "vgs_max": "gate_source_max_v", "v_ce_max": "collector_emitter_max_v", "i_max_a": "current_max_a",
-    "contact_a_max": "contact_max_a", "tj_max_c": "junction_max_c", "t_max_c": "ambient_max_c",
-    "charge_max_c": "charge_max_c_rate", "volt_ampere_ohm": "charge_factor_v",
-}  # fmt: skip
+    "v_min": "supply_min_v",
+    "v_max": "supply_max_v",
+    "v_in_min": "input_min_v",
+    "v_in_max": "input_max_v",
+    "pin_max": "pin_max_v",
+    "pin_max_over_supply": "pin_over_supply_max_v",
+    "i_pin_max_a": "pin_max_a",
+    "v_ih_fraction": "input_high_share",
+    "v_il_fraction": "input_low_share",
+    "v_ds_max": "drain_source_max_v",
+    "vgs_max": "gate_source_max_v",
+    "v_ce_max": "collector_emitter_max_v",
+    "i_max_a": "current_max_a",
+    "contact_a_max": "contact_max_a",
+    "tj_max_c": "junction_max_c",
+    "t_max_c": "ambient_max_c",
+    "charge_max_c": "charge_max_c_rate",
+    "volt_ampere_ohm": "charge_factor_v",
+}
 _YES_NO = tuple(f.name for f in msgspec.structs.fields(Facts) if f.type is bool)
 _WHOLE = ("all_call",)
 

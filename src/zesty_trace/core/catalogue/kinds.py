@@ -111,6 +111,21 @@ def with_user_parts(base: Catalogue, *folders: tuple[Path, str]) -> Catalogue:
 
 
 __all__ = [
-    "ROLES", "BusSpec", "Catalogue", "Choice", "ElementSpec", "Kind", "Need", "PackageSpec", "PinSpec", "Strap", "check_kinds",
-    "kinds_of", "line_of_entry", "read_kinds", "shipped", "suggest", "with_user_parts",
-]  # fmt: skip
+    "ROLES",
+    "BusSpec",
+    "Catalogue",
+    "Choice",
+    "ElementSpec",
+    "Kind",
+    "Need",
+    "PackageSpec",
+    "PinSpec",
+    "Strap",
+    "check_kinds",
+    "kinds_of",
+    "line_of_entry",
+    "read_kinds",
+    "shipped",
+    "suggest",
+    "with_user_parts",
+]

@@ -208,10 +208,21 @@ def _hole(s: PackageSpec) -> LandPattern:
 
 
 FAMILIES: dict[str, Callable[[PackageSpec], LandPattern]] = {
-    "chip": _chip, "soic": _soic, "dip": _dip, "quad": _quad, "sot23": _sot23, "sot223": _sot223, "to252": _to252,
-    "axial": _axial, "radial": _radial, "strip": _strip, "jack": _jack, "button": _button, "spot": _spot,
+    "chip": _chip,
+    "soic": _soic,
+    "dip": _dip,
+    "quad": _quad,
+    "sot23": _sot23,
+    "sot223": _sot223,
+    "to252": _to252,
+    "axial": _axial,
+    "radial": _radial,
+    "strip": _strip,
+    "jack": _jack,
+    "button": _button,
+    "spot": _spot,
     "hole": _hole,
-}  # fmt: skip
+}
 
 
 @cache

@@ -14,11 +14,31 @@ from zesty_trace.errors import InputError
 
 WHERE = "pin table"
 ROLE_WORDS = {
-    "p": "supply_in", "pwr": "supply_in", "power": "supply_in", "supply": "supply_in", "gnd": "ground", "ground": "ground",
-    "i": "input", "in": "input", "input": "input", "o": "output", "out": "output", "output": "output", "i/o": "bidirectional",
-    "io": "bidirectional", "bidirectional": "bidirectional", "od": "open_drain", "o/d": "open_drain", "open-drain": "open_drain",
-    "nc": "no_connect", "n/c": "no_connect", "passive": "passive", "a": "passive", "analog": "passive", "analogue": "passive",
-}  # fmt: skip
+    "p": "supply_in",
+    "pwr": "supply_in",
+    "power": "supply_in",
+    "supply": "supply_in",
+    "gnd": "ground",
+    "ground": "ground",
+    "i": "input",
+    "in": "input",
+    "input": "input",
+    "o": "output",
+    "out": "output",
+    "output": "output",
+    "i/o": "bidirectional",
+    "io": "bidirectional",
+    "bidirectional": "bidirectional",
+    "od": "open_drain",
+    "o/d": "open_drain",
+    "open-drain": "open_drain",
+    "nc": "no_connect",
+    "n/c": "no_connect",
+    "passive": "passive",
+    "a": "passive",
+    "analog": "passive",
+    "analogue": "passive",
+}
 _SUPPLY = re.compile(r"^(A|D)?V(DD|CC|IN|BAT|BUS|S)[A-Z0-9_]*$|^\d+V\d*$", re.I)
 _GROUND = re.compile(r"^(A|D|P)?(GND|VSS)[A-Z0-9_]*$", re.I)
 _NUMBER = re.compile(r"^(\d{1,3}|[A-H]\d{1,2}|EP|PAD)$", re.I)
@@ -83,9 +103,16 @@ def guess_role(name: str, said: list[str]) -> str:
 
 
 def make_kind(
-    kind_id: str, title: str, prefix: str, package: str, pins: tuple[PinSpec, ...], facts: Facts,
-    supply_a: float, catalogue: Catalogue, address: int | None = None,
-) -> Kind:  # fmt: skip
+    kind_id: str,
+    title: str,
+    prefix: str,
+    package: str,
+    pins: tuple[PinSpec, ...],
+    facts: Facts,
+    supply_a: float,
+    catalogue: Catalogue,
+    address: int | None = None,
+) -> Kind:
     """Return a kind that draws `supply_a` A from its first supply pin; with `address` it answers on its SDA and SCL pins.
 
     InputError where table, package and facts disagree."""
@@ -124,10 +151,16 @@ def make_kind(
             )
         bus = BusSpec(sda, scl, "device", address)
     kind = Kind(
-        id=kind_id, title=title.strip() or kind_id, prefix=prefix, packages=(package,), pins=pins, facts=facts, bus=bus,
+        id=kind_id,
+        title=title.strip() or kind_id,
+        prefix=prefix,
+        packages=(package,),
+        pins=pins,
+        facts=facts,
+        bus=bus,
         model=Load(supply_a=supply_a, supply=supply, ground=ground) if feeds else Open(),
         needs=(Need(supply, "ceramic_capacitor", "100n"),) if feeds else (),
-    )  # fmt: skip
+    )
     check_kinds({kind_id: kind}, catalogue.packages, WHERE)
     return kind
 

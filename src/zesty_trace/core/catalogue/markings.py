@@ -14,17 +14,55 @@ from zesty_trace.errors import InputError
 COLOURS = ("black", "brown", "red", "orange", "yellow", "green", "blue", "violet", "grey", "white")
 MULTIPLIERS = {**{c: 10.0**k for k, c in enumerate(COLOURS)}, "gold": 0.1, "silver": 0.01}
 TOLERANCES = {
-    "brown": 0.01, "red": 0.02, "green": 0.005, "blue": 0.0025, "violet": 0.001, "grey": 0.0005, "gold": 0.05,
+    "brown": 0.01,
+    "red": 0.02,
+    "green": 0.005,
+    "blue": 0.0025,
+    "violet": 0.001,
+    "grey": 0.0005,
+    "gold": 0.05,
     "silver": 0.1,
-}  # fmt: skip
+}
 EIA96_LETTERS = {
-    "Z": 1e-3, "Y": 1e-2, "R": 1e-2, "X": 1e-1, "S": 1e-1, "A": 1.0, "B": 10.0, "H": 10.0, "C": 100.0, "D": 1e3,
-    "E": 1e4, "F": 1e5,
-}  # fmt: skip
+    "Z": 1e-3,
+    "Y": 1e-2,
+    "R": 1e-2,
+    "X": 1e-1,
+    "S": 1e-1,
+    "A": 1.0,
+    "B": 10.0,
+    "H": 10.0,
+    "C": 100.0,
+    "D": 1e3,
+    "E": 1e4,
+    "F": 1e5,
+}
 E24 = (
-    1.0, 1.1, 1.2, 1.3, 1.5, 1.6, 1.8, 2.0, 2.2, 2.4, 2.7, 3.0, 3.3, 3.6, 3.9, 4.3, 4.7, 5.1, 5.6, 6.2, 6.8, 7.5, 8.2,
+    1.0,
+    1.1,
+    1.2,
+    1.3,
+    1.5,
+    1.6,
+    1.8,
+    2.0,
+    2.2,
+    2.4,
+    2.7,
+    3.0,
+    3.3,
+    3.6,
+    3.9,
+    4.3,
+    4.7,
+    5.1,
+    5.6,
+    6.2,
+    6.8,
+    7.5,
+    8.2,
     9.1,
-)  # fmt: skip
+)
 
 
 def series(count: int) -> tuple[float, ...]:

@@ -187,16 +187,52 @@ class Battery(Model, tag="battery", kw_only=True, frozen=True):
 
 
 AnyModel = (
-    Resistor | FixedResistor | Capacitor | Open | CurrentLoad | Inlet | Composite | Charger | Diode | Led | Zener | Nmos
-    | Pmos | Npn | Pnp | Regulator | Converter | Load | Controller | Battery
-)  # fmt: skip
+    Resistor
+    | FixedResistor
+    | Capacitor
+    | Open
+    | CurrentLoad
+    | Inlet
+    | Composite
+    | Charger
+    | Diode
+    | Led
+    | Zener
+    | Nmos
+    | Pmos
+    | Npn
+    | Pnp
+    | Regulator
+    | Converter
+    | Load
+    | Controller
+    | Battery
+)
 MODELS: dict[str, type[Model]] = {
     str(m.__struct_config__.tag): m
     for m in (
-        Resistor, FixedResistor, Capacitor, Open, CurrentLoad, Inlet, Composite, Charger, Diode, Led, Zener, Nmos, Pmos,
-        Npn, Pnp, Regulator, Converter, Load, Controller, Battery,
+        Resistor,
+        FixedResistor,
+        Capacitor,
+        Open,
+        CurrentLoad,
+        Inlet,
+        Composite,
+        Charger,
+        Diode,
+        Led,
+        Zener,
+        Nmos,
+        Pmos,
+        Npn,
+        Pnp,
+        Regulator,
+        Converter,
+        Load,
+        Controller,
+        Battery,
     )
-}  # fmt: skip
+}
 
 
 def type_of(model: Model) -> str:

@@ -83,20 +83,27 @@ def operating_states(design: Design, catalogue: Catalogue) -> list[OperatingStat
         return proposed_states(design, catalogue)
     return [
         OperatingState(
-            s.name, frozenset(p for p in s.high if p.ref in design.parts),
-            frozenset(r for r in s.flipped if r in design.parts), frozenset(r for r in s.asleep if r in design.parts),
-            s.supply_v, s.cell_pct,
+            s.name,
+            frozenset(p for p in s.high if p.ref in design.parts),
+            frozenset(r for r in s.flipped if r in design.parts),
+            frozenset(r for r in s.asleep if r in design.parts),
+            s.supply_v,
+            s.cell_pct,
         )
         for s in design.states
-    ]  # fmt: skip
+    ]
 
 
 def spec_of_state(state: OperatingState) -> StateSpec:
     """Return a state as the design keeps it."""
     return StateSpec(
-        name=state.name, high=tuple(sorted(state.high)), flipped=tuple(sorted(state.flipped)),
-        asleep=tuple(sorted(state.asleep)), supply_v=state.supply_v, cell_pct=state.cell_pct,
-    )  # fmt: skip
+        name=state.name,
+        high=tuple(sorted(state.high)),
+        flipped=tuple(sorted(state.flipped)),
+        asleep=tuple(sorted(state.asleep)),
+        supply_v=state.supply_v,
+        cell_pct=state.cell_pct,
+    )
 
 
 def resting(design: Design, catalogue: Catalogue) -> OperatingState:

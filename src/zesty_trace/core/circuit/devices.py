@@ -237,6 +237,15 @@ def converter(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> 
 
 
 EQUATIONS = {
-    "resistor": resistor, "source": source, "diode": diode, "zener": zener, "current_load": current_load, "nmos": nmos,
-    "pmos": pmos, "npn": npn, "pnp": pnp, "regulator": regulator, "converter": converter,
-}  # fmt: skip
+    "resistor": resistor,
+    "source": source,
+    "diode": diode,
+    "zener": zener,
+    "current_load": current_load,
+    "nmos": nmos,
+    "pmos": pmos,
+    "npn": npn,
+    "pnp": pnp,
+    "regulator": regulator,
+    "converter": converter,
+}

@@ -16,9 +16,18 @@ BoolArray = npt.NDArray[np.bool_]
 
 # Terminals and parameters of each element type. Units: V, A, Ω; n and beta are plain numbers.
 TERMINALS = {
-    "resistor": 2, "source": 2, "diode": 2, "zener": 2, "current_load": 2, "nmos": 3, "pmos": 3, "npn": 3, "pnp": 3,
-    "regulator": 3, "converter": 3,
-}  # fmt: skip
+    "resistor": 2,
+    "source": 2,
+    "diode": 2,
+    "zener": 2,
+    "current_load": 2,
+    "nmos": 3,
+    "pmos": 3,
+    "npn": 3,
+    "pnp": 3,
+    "regulator": 3,
+    "converter": 3,
+}
 PARAMETERS = {
     "resistor": ("ohm",),
     "source": ("volt", "ohm"),
@@ -196,9 +205,15 @@ def _compile(network: Network, batch: int, values: Callable[[tuple[int, ...], st
     _, ohmic = _places([g for g in groups if g.type == "resistor"], size + 1)
     square = (size + 1) ** 2
     return Compiled(
-        network, names, tuple(groups), batch, size, Scatter(residual, size + 1), Scatter(jacobian, square),
+        network,
+        names,
+        tuple(groups),
+        batch,
+        size,
+        Scatter(residual, size + 1),
+        Scatter(jacobian, square),
         Scatter(ohmic, square),
-    )  # fmt: skip
+    )
 
 
 def _places(groups: list[Group], width: int) -> tuple[IntArray, IntArray]:

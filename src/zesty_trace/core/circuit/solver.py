@@ -198,9 +198,12 @@ def _in_chunks(network: Network, scale: Mapping[tuple[int, str], FloatArray], co
         parts = list(pool.map(piece, range(0, compiled.batch, CHUNK)))
     currents = {k: np.concatenate([p.terminal_current[k] for p in parts]) for k in parts[0].terminal_current}
     return Solution(
-        compiled, np.concatenate([p.x for p in parts]), currents, max(p.residual_a for p in parts),
+        compiled,
+        np.concatenate([p.x for p in parts]),
+        currents,
+        max(p.residual_a for p in parts),
         max(p.iterations for p in parts),
-    )  # fmt: skip
+    )
 
 
 def _worst_nets(compiled: Compiled, residual: FloatArray) -> list[str]:
@@ -328,8 +331,11 @@ def _junctions(group: Group) -> list[_Junction]:
         return found
     knee = _critical_v(v.get("i_s", BODY_DIODE_A), THERMAL_V)
     ends = {
-        "nmos": ((2, 0),), "pmos": ((0, 2),), "npn": ((1, 2), (1, 0)), "pnp": ((2, 1), (0, 1)),
-    }.get(group.type, ())  # fmt: skip
+        "nmos": ((2, 0),),
+        "pmos": ((0, 2),),
+        "npn": ((1, 2), (1, 0)),
+        "pnp": ((2, 1), (0, 1)),
+    }.get(group.type, ())
     return [(n[:, a], n[:, b], THERMAL_V, 0.0, knee) for a, b in ends]
 
 

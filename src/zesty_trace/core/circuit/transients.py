@@ -128,10 +128,14 @@ class _Times:
                 threshold = supply * stated(self.kind(reset.ref).facts.input_high_share, 0.7)
                 if supply > 0:
                     yield TimeConstant(
-                        "Reset delay", pin_label(self.design, self.catalogue, reset),
-                        charge_time_s(ohm, farad, supply, threshold), "s",
-                        f"{say(ohm, 'Ω')} and {say(farad, 'F')} up to {say(threshold, 'V')}", refs, (net,),
-                    )  # fmt: skip
+                        "Reset delay",
+                        pin_label(self.design, self.catalogue, reset),
+                        charge_time_s(ohm, farad, supply, threshold),
+                        "s",
+                        f"{say(ohm, 'Ω')} and {say(farad, 'F')} up to {say(threshold, 'V')}",
+                        refs,
+                        (net,),
+                    )
             else:
                 yield TimeConstant(
                     "Filter corner",
@@ -158,9 +162,15 @@ class _Times:
             fast = next((hz for hz, limit in BUS_SPEEDS if rise <= limit), None)
             good = f"good for {say(fast, 'Hz', 1)}" if fast else "too slow for any speed"
             yield TimeConstant(
-                "Bus rise time", net, rise, "s", f"0.8473 x {say(ohm, 'Ω')} x {say(farad, 'F')}: {good}",
-                tuple(n.ref for n in pulls), (net,), BUS_SPEEDS[-1][1],
-            )  # fmt: skip
+                "Bus rise time",
+                net,
+                rise,
+                "s",
+                f"0.8473 x {say(ohm, 'Ω')} x {say(farad, 'F')}: {good}",
+                tuple(n.ref for n in pulls),
+                (net,),
+                BUS_SPEEDS[-1][1],
+            )
 
     def _on_bus(self, pin: Pin) -> bool:
         bus = self.kind(pin.ref).bus
@@ -184,10 +194,14 @@ class _Times:
                 continue
             ohm += (kind.model.ohm if isinstance(kind.model, m.Battery) else BRICK_OHM) + ESR_OHM
             yield TimeConstant(
-                "Inrush", ref, volt / ohm, "A",
+                "Inrush",
+                ref,
+                volt / ohm,
+                "A",
                 f"{say(volt, 'V')} into {say(farad, 'F')} through {say(ohm, 'Ω')}, over in {say(3 * ohm * farad, 's', 2)}",
-                (ref, *refs), tuple(nets),
-            )  # fmt: skip
+                (ref, *refs),
+                tuple(nets),
+            )
 
     def _reached(self, net: str) -> tuple[list[str], float, list[str]]:
         """Return the nets that a supply reaches through fuses, beads and coils, their resistance, and those parts."""
@@ -206,9 +220,13 @@ class _Times:
         full = self.analysis.worst().solution.pin_currents()
         for net in self.rails:
             source = next(
-                (p for p in self.design.nets[net] if self.kind(p.ref).is_a(*RESPONSE_S)
-                 and self._role(p) == "supply_out"), None,
-            )  # fmt: skip
+                (
+                    p
+                    for p in self.design.nets[net]
+                    if self.kind(p.ref).is_a(*RESPONSE_S) and self._role(p) == "supply_out"
+                ),
+                None,
+            )
             farad = self.capacitance(net)
             if source is None or farad <= 0:
                 continue
@@ -217,9 +235,15 @@ class _Times:
             if step > 1e-4 and volt > 0:
                 response = RESPONSE_S[type(self.kind(source.ref).model)]
                 yield TimeConstant(
-                    "Load-step droop", net, droop_v(step, farad, response), "V",
-                    f"{say(step, 'A')} from {say(farad, 'F')} for {say(response, 's', 2)}", (source.ref,), (net,), 0.1 * volt,
-                )  # fmt: skip
+                    "Load-step droop",
+                    net,
+                    droop_v(step, farad, response),
+                    "V",
+                    f"{say(step, 'A')} from {say(farad, 'F')} for {say(response, 's', 2)}",
+                    (source.ref,),
+                    (net,),
+                    0.1 * volt,
+                )
 
     def _role(self, pin: Pin) -> str:
         return next((s.role for s in self.kind(pin.ref).pins if s.number == pin.number), "")
@@ -239,12 +263,16 @@ class _Times:
             volt = max(self.volts.get(n, 0.0) for n in nets)
             held = self._clamped(nets)
             yield TimeConstant(
-                "Coil turn-off", ref, volt + 0.9 if held else coil_peak_v(amp, henry), "V",
+                "Coil turn-off",
+                ref,
+                volt + 0.9 if held else coil_peak_v(amp, henry),
+                "V",
                 f"{held} takes the current, which dies in {say(coil_decay_s(amp, henry, max(volt, 1.0) / amp, 0.9), 's', 2)}"
                 if held
                 else f"{say(amp, 'A')} in {say(henry, 'H')} with nothing to take it: the switch breaks down first",
-                (ref, *((held,) if held else ())), nets,
-            )  # fmt: skip
+                (ref, *((held,) if held else ())),
+                nets,
+            )
 
     def _clamped(self, nets: tuple[str, ...]) -> str:
         """Return a diode across two nets, or ""."""

@@ -17,20 +17,46 @@ FILE = "design.json"
 FAR_NM = 2_000_000_000  # two metres
 SHEET_UNITS = 2000
 MOST = {
-    "parts": 5000, "nets": 5000, "pins": 50_000, "variants": 64, "states": 400, "timeline": 2000, "readings": 2000,
-    "options": 400, "pages": 200, "points for the next revision": 5000, "images": 200, "accepted findings": 20_000,
-    "tracks": 200_000, "vias": 100_000, "corners": 2_000_000, "facts": 500, "holes of the case": 1000,
-}  # fmt: skip
+    "parts": 5000,
+    "nets": 5000,
+    "pins": 50_000,
+    "variants": 64,
+    "states": 400,
+    "timeline": 2000,
+    "readings": 2000,
+    "options": 400,
+    "pages": 200,
+    "points for the next revision": 5000,
+    "images": 200,
+    "accepted findings": 20_000,
+    "tracks": 200_000,
+    "vias": 100_000,
+    "corners": 2_000_000,
+    "facts": 500,
+    "holes of the case": 1000,
+}
 BRIEF_RANGES = {
-    "quantity": (0, 100_000), "budget_eur": (0.0, 1e9), "supply_v": (-1000.0, 1000.0), "supply_limit_a": (0.0, 1000.0),
-    "ambient_c": (-100.0, 300.0), "humidity_pct": (0.0, 100.0), "case_width_nm": (1, FAR_NM), "case_height_nm": (1, FAR_NM),
+    "quantity": (0, 100_000),
+    "budget_eur": (0.0, 1e9),
+    "supply_v": (-1000.0, 1000.0),
+    "supply_limit_a": (0.0, 1000.0),
+    "ambient_c": (-100.0, 300.0),
+    "humidity_pct": (0.0, 100.0),
+    "case_width_nm": (1, FAR_NM),
+    "case_height_nm": (1, FAR_NM),
     "case_depth_nm": (1, FAR_NM),
-}  # fmt: skip
+}
 RULE_RANGES = {
-    "clearance_nm": (1, 10_000_000), "track_nm": (1, 50_000_000), "drill_nm": (1, 20_000_000),
-    "annular_nm": (0, 10_000_000), "edge_nm": (0, 50_000_000), "copper_um": (1.0, 1000.0),
-    "thickness_nm": (10_000, 50_000_000), "temperature_rise_c": (0.1, 300.0), "mask_margin_nm": (-1_000_000, 5_000_000),
-}  # fmt: skip
+    "clearance_nm": (1, 10_000_000),
+    "track_nm": (1, 50_000_000),
+    "drill_nm": (1, 20_000_000),
+    "annular_nm": (0, 10_000_000),
+    "edge_nm": (0, 50_000_000),
+    "copper_um": (1.0, 1000.0),
+    "thickness_nm": (10_000, 50_000_000),
+    "temperature_rise_c": (0.1, 300.0),
+    "mask_margin_nm": (-1_000_000, 5_000_000),
+}
 
 
 def check_design(design: Design, before: Design | None = None) -> None:
@@ -190,10 +216,15 @@ def _points(points: Iterable[tuple[int, int]], where: str) -> None:
 def _check_rest(design: Design) -> None:
     texts: list[tuple[str, str]] = []
     for what, found in (
-        ("states", design.states), ("timeline", design.timeline), ("readings", design.measured),
-        ("options", design.options), ("pages", design.pages), ("points for the next revision", design.changes),
-        ("images", design.images), ("accepted findings", design.accepted),
-    ):  # fmt: skip
+        ("states", design.states),
+        ("timeline", design.timeline),
+        ("readings", design.measured),
+        ("options", design.options),
+        ("pages", design.pages),
+        ("points for the next revision", design.changes),
+        ("images", design.images),
+        ("accepted findings", design.accepted),
+    ):
         _count(found, what)
     for image in design.images:
         check_name(image.file, "file name", f"{FILE}, images")

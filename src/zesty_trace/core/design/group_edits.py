@@ -51,9 +51,10 @@ def outside_nets(design: Design, refs: Iterable[str], shared: Iterable[str] = ()
     """Return the nets, `shared` left out, that join these parts with others, in the design's order."""
     inside, left_out = set(refs), set(shared)
     return [
-        net for net, pins in design.nets.items()
+        net
+        for net, pins in design.nets.items()
         if net not in left_out and any(p.ref in inside for p in pins) and any(p.ref not in inside for p in pins)
-    ]  # fmt: skip
+    ]
 
 
 def rename_refs(design: Design, names: Mapping[str, str]) -> Design:
@@ -222,9 +223,10 @@ def fit_option(design: Design, name: str, variant: str, on: bool) -> Design:
 def switches(design: Design, variant: str) -> list[str]:
     """Return the firmware switches of the options that a variant fits whole."""
     return [
-        o.switch for o in design.options
+        o.switch
+        for o in design.options
         if o.switch and all(r in design.parts and design.parts[r].fitted(variant) for r in o.refs)
-    ]  # fmt: skip
+    ]
 
 
 def set_pages(design: Design, pages: Iterable[Page]) -> Design:

@@ -33,8 +33,9 @@ def from_json(data: bytes, where: str = FILE) -> Design:
         if version > SCHEMA_VERSION:
             raise NewerSchema(
                 f"The project is from a newer version (schema {version}, this one reads up to {SCHEMA_VERSION})",
-                where, "Update the application; the file was not touched",
-            )  # fmt: skip
+                where,
+                "Update the application; the file was not touched",
+            )
         design = msgspec.json.decode(data, type=Design)
     except (msgspec.MsgspecError, UnicodeError, ValueError, RecursionError) as error:
         if isinstance(error, InputError):

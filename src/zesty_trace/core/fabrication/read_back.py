@@ -98,8 +98,9 @@ def _extended(state: _State, command: str, where: str) -> None:
                 f"Aperture {command} is not understood", where, "Circles, rectangles and obrounds are read"
             )
         state.apertures[_short_int(match.group(1), where)] = (
-            match.group(2), _sizes(match.group(2), match.group(3), state.unit, where)
-        )  # fmt: skip
+            match.group(2),
+            _sizes(match.group(2), match.group(3), state.unit, where),
+        )
     elif command.startswith("LP"):
         state.dark = command == "LPD"
     elif command.startswith("TF.FileFunction"):

@@ -34,9 +34,10 @@ def silk_screen(design: Design, catalogue: Catalogue, side: Layer) -> Silk:
     keep_off = unary_union(openings).buffer(PAD_GAP_MM + PEN_MM / 2) if openings else None
     inside = outline_shape(design).buffer(-0.3)
     refs = [
-        r for r, s in design.board.placements.items() if r in design.parts and s.side == side
-        and kind_of(design, catalogue, r).pins
-    ]  # fmt: skip
+        r
+        for r, s in design.board.placements.items()
+        if r in design.parts and s.side == side and kind_of(design, catalogue, r).pins
+    ]
     drawn = [line for ref in refs for line in _part_lines(design, catalogue, ref)]
     lines = [piece for line in drawn for piece in _clip(line, keep_off, inside)]
     bodies = {r: body_shape(design, catalogue, r) for r in refs}

@@ -12,16 +12,35 @@ from zesty_trace.errors import InputError
 
 Sort = Literal["hex", "srec", "elf", "binary"]
 _FOREIGN = (
-    (b"MZ", "a program for a desktop computer"), (b"PK\x03\x04", "a zip archive"), (b"PK\x05\x06", "a zip archive"),
-    (b"\x1f\x8b", "a gzip archive"), (b"BZh", "a bzip2 archive"), (b"\xfd7zXZ\x00", "an xz archive"),
-    (b"7z\xbc\xaf\x27\x1c", "a 7z archive"), (b"Rar!\x1a\x07", "a rar archive"), (b"\x28\xb5\x2f\xfd", "a zstd archive"),
-    (b"UF2\n", "a UF2 file"), (b"DfuSe", "a DfuSe file"), (b"%PDF", "a PDF document"), (b"\x89PNG", "a picture"),
-    (b"\xff\xd8\xff", "a picture"), (b"GIF8", "a picture"), (b"RIFF", "a sound or a film"), (b"SQLite format 3", "a database"),
-    (b"!<arch>\n", "a library of object files"), (b"\xca\xfe\xba\xbe", "a program for a desktop computer"),
-    (b"\xcf\xfa\xed\xfe", "a program for a desktop computer"), (b"\xce\xfa\xed\xfe", "a program for a desktop computer"),
-    (b"\x00asm", "a WebAssembly program"), (b"#!", "a script"), (b"\xd0\xcf\x11\xe0", "an office document"),
-    (b"BM", "a picture"), (b"\x04\x22\x4d\x18", "an lz4 archive"), (b"ID3", "a sound"), (b"OggS", "a sound"),
-)  # fmt: skip
+    (b"MZ", "a program for a desktop computer"),
+    (b"PK\x03\x04", "a zip archive"),
+    (b"PK\x05\x06", "a zip archive"),
+    (b"\x1f\x8b", "a gzip archive"),
+    (b"BZh", "a bzip2 archive"),
+    (b"\xfd7zXZ\x00", "an xz archive"),
+    (b"7z\xbc\xaf\x27\x1c", "a 7z archive"),
+    (b"Rar!\x1a\x07", "a rar archive"),
+    (b"\x28\xb5\x2f\xfd", "a zstd archive"),
+    (b"UF2\n", "a UF2 file"),
+    (b"DfuSe", "a DfuSe file"),
+    (b"%PDF", "a PDF document"),
+    (b"\x89PNG", "a picture"),
+    (b"\xff\xd8\xff", "a picture"),
+    (b"GIF8", "a picture"),
+    (b"RIFF", "a sound or a film"),
+    (b"SQLite format 3", "a database"),
+    (b"!<arch>\n", "a library of object files"),
+    (b"\xca\xfe\xba\xbe", "a program for a desktop computer"),
+    (b"\xcf\xfa\xed\xfe", "a program for a desktop computer"),
+    (b"\xce\xfa\xed\xfe", "a program for a desktop computer"),
+    (b"\x00asm", "a WebAssembly program"),
+    (b"#!", "a script"),
+    (b"\xd0\xcf\x11\xe0", "an office document"),
+    (b"BM", "a picture"),
+    (b"\x04\x22\x4d\x18", "an lz4 archive"),
+    (b"ID3", "a sound"),
+    (b"OggS", "a sound"),
+)
 _TEXT_SHARE = 0.97
 _BITMAP_LEAST = 54
 

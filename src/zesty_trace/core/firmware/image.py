@@ -165,22 +165,28 @@ def fit_findings(image: Image, target: Target) -> list[Finding]:
             what = f"{over} bytes too large" if over and s.address >= target.flash_start else "outside the flash"
             found.append(
                 _finding(
-                    f"{s.address:08x}", Severity.STOP, f"{image.name} does not fit: {what}",
+                    f"{s.address:08x}",
+                    Severity.STOP,
+                    f"{image.name} does not fit: {what}",
                     f"0x{s.address:08X} to 0x{s.end - 1:08X}; {target.name} has 0x{target.flash_start:08X} to "
                     f"0x{target.flash_end - 1:08X} ({target.flash_bytes // 1024} KB). Choose the image for this target.",
-                    float(s.end - s.address), float(target.flash_bytes),
+                    float(s.end - s.address),
+                    float(target.flash_bytes),
                 )
-            )  # fmt: skip
+            )
     if not found:
         found += vector_findings(image, target)
         share = image.size / target.flash_bytes
         found.append(
             _finding(
-                "fits", Severity.NOTE, f"{image.name} fits {target.name}",
-                f"{image.size:,} of {target.flash_bytes:,} bytes ({share:.0%}).", float(image.size),
+                "fits",
+                Severity.NOTE,
+                f"{image.name} fits {target.name}",
+                f"{image.size:,} of {target.flash_bytes:,} bytes ({share:.0%}).",
+                float(image.size),
                 float(target.flash_bytes),
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -206,11 +212,16 @@ def vector_findings(image: Image, target: Target) -> list[Finding]:
     why = "The chip would be written and verified, and then not start."
     return [
         Finding(
-            "image", "vectors", Severity.FIX, f"{image.name} cannot start on {target.name}",
+            "image",
+            "vectors",
+            Severity.FIX,
+            f"{image.name} cannot start on {target.name}",
             f"By its first two words {' and '.join(wrong)}. Choose the image built for this chip and address.",
-            why, "exception vector table (DDI 0403)", "flash",
+            why,
+            "exception vector table (DDI 0403)",
+            "flash",
         )
-    ]  # fmt: skip
+    ]
 
 
 def _finding(key: str, severity: Severity, title: str, detail: str, value: float, limit: float) -> Finding:

@@ -73,8 +73,9 @@ def read_house(text: str, where: str) -> House:
         if len(step.per_batch) != len(house.quantities):
             raise InputError(
                 f"size step {step.up_to_mm} has {len(step.per_batch)} prices for {len(house.quantities)} quantities",
-                where, "Give one price for each quantity",
-            )  # fmt: skip
+                where,
+                "Give one price for each quantity",
+            )
     return house
 
 

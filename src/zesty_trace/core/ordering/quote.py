@@ -46,9 +46,13 @@ def order_of(design: Design, stencil: bool = True) -> Order:
     xs = [p[0] for p in design.board.outline] or [0, design.brief.case_width_nm]
     ys = [p[1] for p in design.board.outline] or [0, design.brief.case_height_nm]
     return Order(
-        design.brief.quantity + design.build.spare_boards, mm(max(xs) - min(xs)), mm(max(ys) - min(ys)), 2,
-        design.build.colour, stencil,
-    )  # fmt: skip
+        design.brief.quantity + design.build.spare_boards,
+        mm(max(xs) - min(xs)),
+        mm(max(ys) - min(ys)),
+        2,
+        design.build.colour,
+        stencil,
+    )
 
 
 def add_working_days(start: date, days: int) -> date:
@@ -93,9 +97,19 @@ def _offer(house: House, freight: Freight, order: Order, today: date, needed_by:
     arrives = add_working_days(today, working) + timedelta(days=freight.days)
     total = cost + stencil + freight.cost
     return Offer(
-        house.name, freight.name, boards, cost, stencil, freight.cost, total, arrives, (arrives - today).days,
-        house.currency, needed_by is None or arrives <= needed_by, budget <= 0 or total <= budget,
-    )  # fmt: skip
+        house.name,
+        freight.name,
+        boards,
+        cost,
+        stencil,
+        freight.cost,
+        total,
+        arrives,
+        (arrives - today).days,
+        house.currency,
+        needed_by is None or arrives <= needed_by,
+        budget <= 0 or total <= budget,
+    )
 
 
 def cheapest(offers: list[Offer]) -> Offer | None:
@@ -128,26 +142,32 @@ def order_findings(design: Design, offers: list[Offer]) -> list[Finding]:
         late = (first.arrives - needed).days
         found.append(
             _finding(
-                "late", Severity.FIX, f"The soonest boards come {late} days late",
+                "late",
+                Severity.FIX,
+                f"The soonest boards come {late} days late",
                 f"{first.house} by {first.freight}: {first.arrives:%a %d %b}; needed by {needed:%a %d %b}.",
             )
-        )  # fmt: skip
+        )
     best = cheapest(offers)
     if best and design.brief.budget_eur and best.total > design.brief.budget_eur:
         found.append(
             _finding(
-                "budget", Severity.FIX, f"The boards cost {best.total:.0f} {best.currency} of {design.brief.budget_eur:.0f}",
+                "budget",
+                Severity.FIX,
+                f"The boards cost {best.total:.0f} {best.currency} of {design.brief.budget_eur:.0f}",
                 "Take fewer, smaller, or slower ones.",
             )
-        )  # fmt: skip
+        )
     if best and best.boards > design.brief.quantity:
         spare = best.boards - design.brief.quantity
         found.append(
             _finding(
-                "step", Severity.NOTE, f"{best.boards} boards cost no more than {design.brief.quantity}",
+                "step",
+                Severity.NOTE,
+                f"{best.boards} boards cost no more than {design.brief.quantity}",
                 f"{best.house} sells by steps; {spare} come as spares.",
             )
-        )  # fmt: skip
+        )
     return found
 
 

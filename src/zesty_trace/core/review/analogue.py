@@ -47,13 +47,21 @@ def divider_range(ctx: Context) -> Iterator[Finding]:
         wanted = 0.9 * limit
         foot = say_part_value(nearest(tops[0].value * wanted / max(source - wanted, 1e-9), 24))
         yield Finding(
-            "divider range", net, Severity.STOP, f"{net} reaches {say(volt, 'V')}, {ctx.label(pin)} reads up to {say(limit, 'V')}",
+            "divider range",
+            net,
+            Severity.STOP,
+            f"{net} reaches {say(volt, 'V')}, {ctx.label(pin)} reads up to {say(limit, 'V')}",
             f"With {feet[0].ref} at {foot} it would stay near {say(wanted, 'V', 2)}.",
             "Above its supply a converter reads full scale and the pin conducts into the supply.",
-            "solved over all operating states; range of the converter is its supply", "schematic", (pin.ref, feet[0].ref),
-            (net,), value=volt, limit=limit, unit="V",
+            "solved over all operating states; range of the converter is its supply",
+            "schematic",
+            (pin.ref, feet[0].ref),
+            (net,),
+            value=volt,
+            limit=limit,
+            unit="V",
             mend=Mend(f"Make {feet[0].ref} {foot}", partial(edits.change_part, ref=feet[0].ref, value=foot)),
-        )  # fmt: skip
+        )
 
 
 def divider_impedance(ctx: Context) -> Iterator[Finding]:
@@ -68,13 +76,21 @@ def divider_impedance(ctx: Context) -> Iterator[Finding]:
             continue
         fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind="ceramic_capacitor", value="100n", package="C0603")
         yield Finding(
-            "source impedance", net, Severity.FIX, f"{ctx.label(pin)} is fed through {say(ohm, 'Ω')}, at most "
-            f"{say(ADC_SOURCE_OHM, 'Ω')}",
+            "source impedance",
+            net,
+            Severity.FIX,
+            f"{ctx.label(pin)} is fed through {say(ohm, 'Ω')}, at most {say(ADC_SOURCE_OHM, 'Ω')}",
             f"{fresh.ref} of 100n from {net} to {ctx.ground} holds the level while it is sampled.",
-            "A converter takes a gulp of charge per reading; through a large resistor it reads low and jumps.", COMMON,
-            "schematic", (pin.ref,), (net,), value=ohm, limit=ADC_SOURCE_OHM, unit="Ω",
+            "A converter takes a gulp of charge per reading; through a large resistor it reads low and jumps.",
+            COMMON,
+            "schematic",
+            (pin.ref,),
+            (net,),
+            value=ohm,
+            limit=ADC_SOURCE_OHM,
+            unit="Ω",
             mend=Mend(f"Add {fresh.ref} 100n", partial(add_between, part=fresh, first=net, second=ctx.ground)),
-        )  # fmt: skip
+        )
 
 
 def shared_ground(ctx: Context) -> Iterator[Finding]:
@@ -87,12 +103,20 @@ def shared_ground(ctx: Context) -> Iterator[Finding]:
     ref, amp = max(heavy.items(), key=lambda h: h[1], default=("", 0.0))
     if measured and amp > HEAVY_GROUND_A:
         yield Finding(
-            "shared ground", ref, Severity.NOTE, f"{say(amp, 'A')} of {ref} returns through the ground that "
-            f"{measured[0].ref} measures from",
+            "shared ground",
+            ref,
+            Severity.NOTE,
+            f"{say(amp, 'A')} of {ref} returns through the ground that {measured[0].ref} measures from",
             "Let the load's ground run to the inlet on its own copper and join the two grounds there, in one place.",
-            "Each milliohm that both share turns an ampere into a millivolt of error.", COMMON, "schematic",
-            (ref, measured[0].ref), (ctx.ground,), value=amp, limit=HEAVY_GROUND_A, unit="A",
-        )  # fmt: skip
+            "Each milliohm that both share turns an ampere into a millivolt of error.",
+            COMMON,
+            "schematic",
+            (ref, measured[0].ref),
+            (ctx.ground,),
+            value=amp,
+            limit=HEAVY_GROUND_A,
+            unit="A",
+        )
 
 
 def crystal_load(ctx: Context) -> Iterator[Finding]:
@@ -110,19 +134,38 @@ def crystal_load(ctx: Context) -> Iterator[Finding]:
             missing = [net for net, c in zip(nets, caps, strict=True) if not c]
             fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind="ceramic_capacitor", value=each, package="C0603")
             yield Finding(
-                "crystal load", ref, Severity.FIX, f"{ref} has no load capacitor on {' and '.join(missing)}",
+                "crystal load",
+                ref,
+                Severity.FIX,
+                f"{ref} has no load capacitor on {' and '.join(missing)}",
                 f"It wants {say(wanted, 'F')}: {each} from each side to ground.",
                 "Without its load a crystal starts late, or off its frequency, or not at all.",
-                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)", "schematic", (ref,), tuple(missing),
-                value=0.0, limit=wanted, unit="F",
-                mend=Mend(f"Add {fresh.ref} {each}", partial(add_between, part=fresh, first=missing[0], second=ctx.ground)),
-            )  # fmt: skip
+                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)",
+                "schematic",
+                (ref,),
+                tuple(missing),
+                value=0.0,
+                limit=wanted,
+                unit="F",
+                mend=Mend(
+                    f"Add {fresh.ref} {each}", partial(add_between, part=fresh, first=missing[0], second=ctx.ground)
+                ),
+            )
             continue
         load = caps[0] * caps[1] / (caps[0] + caps[1]) + STRAY_F
         if abs(load - wanted) > LOAD_SHARE * wanted:
             yield Finding(
-                "crystal load", ref, Severity.NOTE, f"{ref} is loaded with {say(load, 'F')}, wants {say(wanted, 'F')}",
-                f"Two capacitors of {each} come nearest.", "A wrong load pulls the frequency by tens of ppm.",
-                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)", "schematic", (ref,), tuple(nets), value=load,
-                limit=wanted, unit="F",
-            )  # fmt: skip
+                "crystal load",
+                ref,
+                Severity.NOTE,
+                f"{ref} is loaded with {say(load, 'F')}, wants {say(wanted, 'F')}",
+                f"Two capacitors of {each} come nearest.",
+                "A wrong load pulls the frequency by tens of ppm.",
+                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)",
+                "schematic",
+                (ref,),
+                tuple(nets),
+                value=load,
+                limit=wanted,
+                unit="F",
+            )

@@ -105,13 +105,20 @@ def _clash(ctx: Context, a: str, b: str, address: int, taken: set[int | None]) -
     else:
         detail += " No strap can part them: use a part with another address, or a second bus."
     return Finding(
-        rule="bus address", key=f"{a} {b}", severity=Severity.FIX,
-        title=f"Two devices answer {say_address(address)}: {a} and {b}", detail=detail,
+        rule="bus address",
+        key=f"{a} {b}",
+        severity=Severity.FIX,
+        title=f"Two devices answer {say_address(address)}: {a} and {b}",
+        detail=detail,
         why="Both pull the data line at once, so neither can be read. Straps that cannot be changed later need a knife "
         "and a wire on every board.",
-        source="UM10204 (I2C-bus specification): addresses on one bus are unique", station="schematic",
-        refs=(a, b), value=float(address), unit="address", mend=mend,
-    )  # fmt: skip
+        source="UM10204 (I2C-bus specification): addresses on one bus are unique",
+        station="schematic",
+        refs=(a, b),
+        value=float(address),
+        unit="address",
+        mend=mend,
+    )
 
 
 def _straps(ctx: Context, ref: str) -> tuple[Strap, ...]:
@@ -135,8 +142,13 @@ def _free_strap(ctx: Context, ref: str, address: int, taken: set[int | None]) ->
 def _undecided(ctx: Context, ref: str) -> Finding:
     names = ", ".join(ctx.label(_strap_pin(ctx.design, ctx.catalogue, ref, s)) for s in _straps(ctx, ref))
     return Finding(
-        rule="bus address", key=ref, severity=Severity.FIX, title=f"{ref} has no fixed bus address",
+        rule="bus address",
+        key=ref,
+        severity=Severity.FIX,
+        title=f"{ref} has no fixed bus address",
         detail=f"Tie {names} to ground or to its supply.",
         why="An open strap reads as whatever it picks up, so the address changes from board to board.",
-        source="common practice", station="schematic", refs=(ref,),
-    )  # fmt: skip
+        source="common practice",
+        station="schematic",
+        refs=(ref,),
+    )

@@ -33,13 +33,23 @@ def charge_rate(ctx: Context) -> Iterator[Finding]:
         resistor = _prog_resistor(ctx, item.ref)
         value = say_part_value(round(k / amp, -1))
         yield Finding(
-            "charge rate", item.ref, Severity.STOP, f"{item.ref} charges {item.cell} with {say(item.amp, 'A')}, it may take "
+            "charge rate",
+            item.ref,
+            Severity.STOP,
+            f"{item.ref} charges {item.cell} with {say(item.amp, 'A')}, it may take "
             f"{say(most * item.capacity_mah / 1000, 'A')}",
             f"{item.capacity_mah:g} mAh at {most:g} C. {value} on PROG gives half of that. {CELL_CAUTION}",
-            "Charging faster than a cell allows plates metal inside it.", "I = 1000 V / R for the charger kind (common practice)",
-            "schematic", (item.ref, item.cell), value=item.amp, limit=most * item.capacity_mah / 1000, unit="A",
-            mend=Mend(f"Make {resistor} {value}", partial(edits.change_part, ref=resistor, value=value)) if resistor else None,
-        )  # fmt: skip
+            "Charging faster than a cell allows plates metal inside it.",
+            "I = 1000 V / R for the charger kind (common practice)",
+            "schematic",
+            (item.ref, item.cell),
+            value=item.amp,
+            limit=most * item.capacity_mah / 1000,
+            unit="A",
+            mend=Mend(f"Make {resistor} {value}", partial(edits.change_part, ref=resistor, value=value))
+            if resistor
+            else None,
+        )
 
 
 def _prog_resistor(ctx: Context, ref: str) -> str | None:
@@ -55,10 +65,16 @@ def charger_without_set(ctx: Context) -> Iterator[Finding]:
             continue
         lacks_cell = bool(_prog_resistor(ctx, ref))
         yield Finding(
-            "charger", ref, Severity.STOP, f"{ref} {'reaches no cell' if lacks_cell else 'has no resistor that sets its current'}",
+            "charger",
+            ref,
+            Severity.STOP,
+            f"{ref} {'reaches no cell' if lacks_cell else 'has no resistor that sets its current'}",
             "Put the cell on its BAT pin." if lacks_cell else "Put 2k from PROG to ground for 500 mA (I = 1000 V / R).",
-            f"Without it nothing is charged. {CELL_CAUTION}", COMMON, "schematic", (ref,),
-        )  # fmt: skip
+            f"Without it nothing is charged. {CELL_CAUTION}",
+            COMMON,
+            "schematic",
+            (ref,),
+        )
 
 
 def usb_pull_downs(ctx: Context) -> Iterator[Finding]:
@@ -80,13 +96,21 @@ def usb_pull_downs(ctx: Context) -> Iterator[Finding]:
             if net and not downs and not others:
                 mend = Mend(f"Add {fresh.ref} 5k1", partial(add_between, part=fresh, first=net, second=ctx.ground))
             yield Finding(
-                "USB-C pull-down", f"{ref}.{name}", Severity.STOP,
+                "USB-C pull-down",
+                f"{ref}.{name}",
+                Severity.STOP,
                 f"{ref}.{name} needs 5.1 kΩ to ground of its own" + (f", has {say(downs[0], 'Ω')}" if downs else ""),
                 "Each of CC1 and CC2 gets its own resistor; joined, some cables give nothing.",
                 "Without it a C-to-C cable delivers no power: it works from an old charger and fails with a new one.",
-                "USB Type-C specification, Rd = 5.1 kΩ (from memory)", "schematic", (ref,), (net,) if net else (),
-                value=downs[0] if downs else None, limit=RD_OHM, unit="Ω", mend=mend,
-            )  # fmt: skip
+                "USB Type-C specification, Rd = 5.1 kΩ (from memory)",
+                "schematic",
+                (ref,),
+                (net,) if net else (),
+                value=downs[0] if downs else None,
+                limit=RD_OHM,
+                unit="Ω",
+                mend=mend,
+            )
 
 
 def usb_inrush(ctx: Context) -> Iterator[Finding]:
@@ -97,13 +121,21 @@ def usb_inrush(ctx: Context) -> Iterator[Finding]:
         farad = sum(n.value for net in item.nets for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground)
         if farad > USB_FARAD * 1.01:
             yield Finding(
-                "inrush", item.where, Severity.FIX, f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
+                "inrush",
+                item.where,
+                Severity.FIX,
+                f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
                 f"It would draw up to {say(item.value, 'A')}. Put a switch with a slow gate between, or move the bulk behind "
                 f"the regulator.",
                 "A host sees a short and switches the socket off, or the cable bounces.",
-                "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)", "schematic", (item.where,), item.nets,
-                value=farad, limit=USB_FARAD, unit="F",
-            )  # fmt: skip
+                "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)",
+                "schematic",
+                (item.where,),
+                item.nets,
+                value=farad,
+                limit=USB_FARAD,
+                unit="F",
+            )
 
 
 def droop(ctx: Context) -> Iterator[Finding]:
@@ -118,12 +150,21 @@ def droop(ctx: Context) -> Iterator[Finding]:
                 package="CP-radial-6",
             )
             yield Finding(
-                "droop", net, Severity.FIX, f"{net} drops by {say(item.value, 'V')} on a load step, at most {say(item.limit, 'V')}",
-                f"{item.how}. {fresh.ref} of 100u carries the step.", "What hangs on the rail resets when the load comes on.",
-                "dV = I t / C + I ESR; response times are common practice", "schematic", item.refs, item.nets,
-                value=item.value, limit=item.limit, unit="V",
+                "droop",
+                net,
+                Severity.FIX,
+                f"{net} drops by {say(item.value, 'V')} on a load step, at most {say(item.limit, 'V')}",
+                f"{item.how}. {fresh.ref} of 100u carries the step.",
+                "What hangs on the rail resets when the load comes on.",
+                "dV = I t / C + I ESR; response times are common practice",
+                "schematic",
+                item.refs,
+                item.nets,
+                value=item.value,
+                limit=item.limit,
+                unit="V",
                 mend=Mend(f"Add {fresh.ref} 100u", partial(add_between, part=fresh, first=net, second=ctx.ground)),
-            )  # fmt: skip
+            )
 
 
 def supplies_joined(ctx: Context) -> Iterator[Finding]:
@@ -134,11 +175,20 @@ def supplies_joined(ctx: Context) -> Iterator[Finding]:
         if len(feeders) > 1:
             said = " and ".join(f"{r} ({volts[r]:g} V)" for r in feeders)
             yield Finding(
-                "supplies joined", net, Severity.STOP, f"{said} both feed {net}",
+                "supplies joined",
+                net,
+                Severity.STOP,
+                f"{said} both feed {net}",
                 "Put a diode or an ideal-diode switch in each feed, or a selector.",
-                "The higher one pushes current back into the lower; a cell is charged without any limit.", COMMON,
-                "schematic", tuple(feeders), (net,), value=float(len(feeders)), limit=1.0, unit="supplies",
-            )  # fmt: skip
+                "The higher one pushes current back into the lower; a cell is charged without any limit.",
+                COMMON,
+                "schematic",
+                tuple(feeders),
+                (net,),
+                value=float(len(feeders)),
+                limit=1.0,
+                unit="supplies",
+            )
 
 
 def _own_voltage(ctx: Context, ref: str) -> float:

@@ -31,14 +31,21 @@ def unconnected_pins(ctx: Context) -> Iterator[Finding]:
         needed = [p for p in pins if roles[p.number] in ("supply_in", "ground")]
         names = ", ".join(ctx.label(p) for p in pins)
         yield Finding(
-            rule="unconnected pin", key=ref, severity=Severity.STOP if needed else Severity.FIX,
+            rule="unconnected pin",
+            key=ref,
+            severity=Severity.STOP if needed else Severity.FIX,
             title=f"{ref}: {len(pins)} pin{'s' if len(pins) > 1 else ''} not accounted for",
             detail=f"{names} {'go' if len(pins) > 1 else 'goes'} nowhere. Connect, or say that it is meant."
             + (" A supply or ground pin is among them." if needed else ""),
-            why=WHY, source="common practice: every pin accounted for", station="schematic", refs=(ref,),
-            value=float(len(pins)), limit=0.0, unit="pins",
+            why=WHY,
+            source="common practice: every pin accounted for",
+            station="schematic",
+            refs=(ref,),
+            value=float(len(pins)),
+            limit=0.0,
+            unit="pins",
             mend=None if needed else Mend("Leave open on purpose", partial(_leave_all, pins=tuple(pins))),
-        )  # fmt: skip
+        )
 
 
 def _leave_all(design: Design, pins: tuple[Pin, ...]) -> Design:
@@ -52,19 +59,32 @@ def lonely_nets(ctx: Context) -> Iterator[Finding]:
     for net, pins in ctx.design.nets.items():
         if len(pins) == 1:
             yield Finding(
-                rule="unconnected pin", key=f"net {net}", severity=Severity.FIX, title=f"{net} ends in the air",
+                rule="unconnected pin",
+                key=f"net {net}",
+                severity=Severity.FIX,
+                title=f"{net} ends in the air",
                 detail=f"Only {ctx.label(pins[0])} is on it. Connect its other end, or take the pin off.",
-                why=WHY, source="common practice", station="schematic", refs=(pins[0].ref,), nets=(net,), value=1.0,
-                limit=2.0, unit="pins",
-            )  # fmt: skip
+                why=WHY,
+                source="common practice",
+                station="schematic",
+                refs=(pins[0].ref,),
+                nets=(net,),
+                value=1.0,
+                limit=2.0,
+                unit="pins",
+            )
 
 
 def ground_missing(ctx: Context) -> Iterator[Finding]:
     """Yield a finding if nothing says which net is ground."""
     if ctx.design.parts and not ctx.ground:
         yield Finding(
-            rule="ground", key="ground", severity=Severity.STOP, title="There is no ground net",
+            rule="ground",
+            key="ground",
+            severity=Severity.STOP,
+            title="There is no ground net",
             detail="Put the ground pins on one net, for example GND.",
             why="Every voltage is measured against ground; without it nothing can be worked out.",
-            source="common practice", station="schematic",
-        )  # fmt: skip
+            source="common practice",
+            station="schematic",
+        )

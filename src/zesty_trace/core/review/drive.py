@@ -48,11 +48,20 @@ def led_current(ctx: Context) -> Iterator[Finding]:
             )
             mend = Mend(f"Make {series} {wanted}", partial(edits.change_part, ref=series, value=wanted))
         yield Finding(
-            "LED current", ref, Severity.STOP, f"{ref} would carry {say(amp, 'A', 2)}, rated {say(rated, 'A', 2)}", detail,
+            "LED current",
+            ref,
+            Severity.STOP,
+            f"{ref} would carry {say(amp, 'A', 2)}, rated {say(rated, 'A', 2)}",
+            detail,
             "Past its rating an LED fades in weeks, or goes at once; half the rating is bright enough.",
-            "rating of the part kind; current solved over all states", "schematic", (ref, *((series,) if series else ())),
-            value=amp, limit=rated, unit="A", mend=mend,
-        )  # fmt: skip
+            "rating of the part kind; current solved over all states",
+            "schematic",
+            (ref, *((series,) if series else ())),
+            value=amp,
+            limit=rated,
+            unit="A",
+            mend=mend,
+        )
 
 
 def _series_for(ctx: Context, ref: str, series: str, amp: float, wanted_a: float) -> float:
@@ -86,12 +95,20 @@ def pin_overload(ctx: Context) -> Iterator[Finding]:
         amp = peaks.get(pin, 0.0)
         if limit and amp > limit:
             yield Finding(
-                "pin current", str(pin), Severity.STOP,
+                "pin current",
+                str(pin),
+                Severity.STOP,
                 f"{ctx.label(pin)} would drive {say(amp, 'A', 2)}, may {say(limit, 'A', 2)}",
-                "Use a transistor, or a larger series resistor.", "An overloaded pin drops its level, then dies.",
-                "rating of the part kind; current solved over all states", "schematic", (pin.ref,),
-                (ctx.net_of[pin],), value=amp, limit=limit, unit="A",
-            )  # fmt: skip
+                "Use a transistor, or a larger series resistor.",
+                "An overloaded pin drops its level, then dies.",
+                "rating of the part kind; current solved over all states",
+                "schematic",
+                (pin.ref,),
+                (ctx.net_of[pin],),
+                value=amp,
+                limit=limit,
+                unit="A",
+            )
 
 
 def gate_pull_down(ctx: Context) -> Iterator[Finding]:
@@ -107,12 +124,18 @@ def gate_pull_down(ctx: Context) -> Iterator[Finding]:
             continue
         fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
         yield Finding(
-            "gate pull-down", ref, Severity.FIX, f"{ref} has no resistor from gate to source",
+            "gate pull-down",
+            ref,
+            Severity.FIX,
+            f"{ref} has no resistor from gate to source",
             f"Until the firmware runs, its gate floats and the load may switch on. {fresh.ref} of 10k holds it off.",
-            "During reset and flashing controller pins are inputs; a floating gate turns on by itself.", COMMON,
-            "schematic", (ref,), (net,),
+            "During reset and flashing controller pins are inputs; a floating gate turns on by itself.",
+            COMMON,
+            "schematic",
+            (ref,),
+            (net,),
             mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=source)),
-        )  # fmt: skip
+        )
 
 
 def coil_suppression(ctx: Context) -> Iterator[Finding]:
@@ -128,12 +151,19 @@ def coil_suppression(ctx: Context) -> Iterator[Finding]:
             continue
         fresh = Part(ref=edits.fresh_ref(ctx.design, "D"), kind="schottky_diode", package="D-SMA")
         yield Finding(
-            "coil suppression", ref, Severity.STOP, f"{ref} has no path for its current when it is switched off",
+            "coil suppression",
+            ref,
+            Severity.STOP,
+            f"{ref} has no path for its current when it is switched off",
             f"Put a diode across it, cathode to {plus}. A solid-state switch with a snubber is the other school.",
             "The current of a coil cannot stop at once: without a path it drives the switch far above its rating, and the "
-            "spike resets the controller.", COMMON, "schematic", (ref,), (minus,),
+            "spike resets the controller.",
+            COMMON,
+            "schematic",
+            (ref,),
+            (minus,),
             mend=Mend(f"Add {fresh.ref} across {ref}", partial(add_between, part=fresh, first=plus, second=minus)),
-        )  # fmt: skip
+        )
 
 
 def _diode_between(ctx: Context, anode: str, cathode: str) -> bool:
@@ -157,13 +187,19 @@ def resistor_power(ctx: Context) -> Iterator[Finding]:
         if not rated or watt <= RESISTOR_SHARE * rated:
             continue
         yield Finding(
-            "resistor power", ref, Severity.STOP if watt > rated else Severity.FIX,
+            "resistor power",
+            ref,
+            Severity.STOP if watt > rated else Severity.FIX,
             f"{ref} would turn {say(watt, 'W')} into heat, rated {say(rated, 'W')}",
             f"Use a bigger package, or share the load between two. {RESISTOR_SHARE:.0%} of the rating is taken as the limit.",
             "A resistor at its rating is too hot to touch, drifts, and browns the board.",
-            "rating of the package at 70 °C; power solved over all states", "schematic", (ref,), value=watt,
-            limit=RESISTOR_SHARE * rated, unit="W",
-        )  # fmt: skip
+            "rating of the package at 70 °C; power solved over all states",
+            "schematic",
+            (ref,),
+            value=watt,
+            limit=RESISTOR_SHARE * rated,
+            unit="W",
+        )
 
 
 def capacitor_rating(ctx: Context) -> Iterator[Finding]:
@@ -184,12 +220,20 @@ def capacitor_rating(ctx: Context) -> Iterator[Finding]:
         if stated and abs(volt) > CAPACITOR_SHARE * float(stated.group(1)):
             rated = float(stated.group(1))
             yield Finding(
-                "capacitor rating", ref, Severity.STOP if abs(volt) > rated else Severity.FIX,
+                "capacitor rating",
+                ref,
+                Severity.STOP if abs(volt) > rated else Severity.FIX,
                 f"{ref} stands at {say(abs(volt), 'V')}, rated {rated:g} V",
                 f"Take one rated {abs(volt) / CAPACITOR_SHARE:.0f} V or more.",
-                "Past its rating a capacitor fails short, an electrolytic with a bang. Keep a fifth in hand.", COMMON,
-                "schematic", (ref,), (first,), value=abs(volt), limit=CAPACITOR_SHARE * rated, unit="V",
-            )  # fmt: skip
+                "Past its rating a capacitor fails short, an electrolytic with a bang. Keep a fifth in hand.",
+                COMMON,
+                "schematic",
+                (ref,),
+                (first,),
+                value=abs(volt),
+                limit=CAPACITOR_SHARE * rated,
+                unit="V",
+            )
 
 
 def _reversed(ref: str, first: str, second: str, volt: float) -> Finding:
@@ -197,7 +241,18 @@ def _reversed(ref: str, first: str, second: str, volt: float) -> Finding:
         return edits.connect(edits.connect(design, Pin(ref, "1"), second), Pin(ref, "2"), first)
 
     return Finding(
-        "polarity", ref, Severity.STOP, f"{ref} is the wrong way round: {say(abs(volt), 'V')} against its polarity",
-        f"Its plus is on {first}, the lower side.", "A reversed electrolytic heats up and bursts. Wear eye protection.",
-        COMMON, "schematic", (ref,), (first, second), value=volt, limit=0.0, unit="V", mend=Mend(f"Turn {ref} round", swap),
-    )  # fmt: skip
+        "polarity",
+        ref,
+        Severity.STOP,
+        f"{ref} is the wrong way round: {say(abs(volt), 'V')} against its polarity",
+        f"Its plus is on {first}, the lower side.",
+        "A reversed electrolytic heats up and bursts. Wear eye protection.",
+        COMMON,
+        "schematic",
+        (ref,),
+        (first, second),
+        value=volt,
+        limit=0.0,
+        unit="V",
+        mend=Mend(f"Turn {ref} round", swap),
+    )

@@ -31,12 +31,18 @@ def option_leaves_floating(ctx: Context) -> Iterator[Finding]:
             if inputs and not held:
                 names = ", ".join(ctx.label(p) for p in inputs)
                 yield Finding(
-                    "option floats", f"{variant} {net}", Severity.FIX, f"On {variant} boards nothing gives {net} a level",
+                    "option floats",
+                    f"{variant} {net}",
+                    Severity.FIX,
+                    f"On {variant} boards nothing gives {net} a level",
                     f"{', '.join(sorted({p.ref for p in gone}))} is left out there, and {names} only listen. Add a pull "
                     f"resistor that is always fitted.",
-                    "A board without the option then behaves at random, on some days only.", COMMON, "schematic",
-                    tuple(p.ref for p in inputs), (net,),
-                )  # fmt: skip
+                    "A board without the option then behaves at random, on some days only.",
+                    COMMON,
+                    "schematic",
+                    tuple(p.ref for p in inputs),
+                    (net,),
+                )
 
 
 def option_broken(ctx: Context) -> Iterator[Finding]:
@@ -58,11 +64,16 @@ def option_broken(ctx: Context) -> Iterator[Finding]:
 
 def _option(name: str, variant: str, what: str, refs: tuple[str, ...]) -> Finding:
     return Finding(
-        "option", f"{name} {variant} {what}", Severity.FIX, f"{name} {what}" + (f" on {variant} boards" if variant else ""),
+        "option",
+        f"{name} {variant} {what}",
+        Severity.FIX,
+        f"{name} {what}" + (f" on {variant} boards" if variant else ""),
         "Fit the whole option or none of it (Options, in Schematic).",
-        "An option is a set of parts and a firmware switch; half of it is a board that nobody has tried.", COMMON,
-        "schematic", refs,
-    )  # fmt: skip
+        "An option is a set of parts and a firmware switch; half of it is a board that nobody has tried.",
+        COMMON,
+        "schematic",
+        refs,
+    )
 
 
 def exact_version(ctx: Context) -> Iterator[Finding]:
@@ -70,10 +81,16 @@ def exact_version(ctx: Context) -> Iterator[Finding]:
     for ref, part in ctx.design.parts.items():
         if ctx.kind(ref).facts.exact and not part.notes and not part.value:
             yield Finding(
-                "exact version", ref, Severity.NOTE, f"Which version of {ref} worked is not written down",
+                "exact version",
+                ref,
+                Severity.NOTE,
+                f"Which version of {ref} worked is not written down",
                 "Type what is printed on it into its notes before it is ordered.",
-                "Boards, pinouts and images differ from version to version under the same name.", COMMON, "schematic", (ref,),
-            )  # fmt: skip
+                "Boards, pinouts and images differ from version to version under the same name.",
+                COMMON,
+                "schematic",
+                (ref,),
+            )
 
 
 def transistor_rating(ctx: Context) -> Iterator[Finding]:
@@ -90,16 +107,25 @@ def transistor_rating(ctx: Context) -> Iterator[Finding]:
         amp = peaks.get(ctx.pin(ref, upper), 0.0)
         most_v = facts.collector_emitter_max_v if facts.drain_source_max_v is None else facts.drain_source_max_v
         for what, value, limit, unit in (
-            ("stands at", volt, most_v, "V"), ("would carry", amp, facts.current_max_a, "A"),
-        ):  # fmt: skip
+            ("stands at", volt, most_v, "V"),
+            ("would carry", amp, facts.current_max_a, "A"),
+        ):
             if limit and value > limit:
                 yield Finding(
-                    "transistor rating", f"{ref} {unit}", Severity.STOP,
+                    "transistor rating",
+                    f"{ref} {unit}",
+                    Severity.STOP,
                     f"{ref} {what} {say(value, unit)}, rated {say(limit, unit)}",
-                    "Take one rated half as much again, or share the load.", "Past its rating a transistor fails as a short.",
-                    "rating of the part kind; solved over all states", "schematic", (ref,), tuple(nets), value=value, limit=limit,
+                    "Take one rated half as much again, or share the load.",
+                    "Past its rating a transistor fails as a short.",
+                    "rating of the part kind; solved over all states",
+                    "schematic",
+                    (ref,),
+                    tuple(nets),
+                    value=value,
+                    limit=limit,
                     unit=unit,
-                )  # fmt: skip
+                )
 
 
 def gate_drive(ctx: Context) -> Iterator[Finding]:
@@ -118,11 +144,20 @@ def gate_drive(ctx: Context) -> Iterator[Finding]:
         volt, needed = max(drives, default=0.0), kind.model.on_gate_v
         if 0.3 < volt < 0.97 * needed:
             yield Finding(
-                "gate drive", ref, Severity.FIX, f"{ref} gets {say(volt, 'V')} at its gate, wants {say(needed, 'V')}",
+                "gate drive",
+                ref,
+                Severity.FIX,
+                f"{ref} gets {say(volt, 'V')} at its gate, wants {say(needed, 'V')}",
                 "Take one that is fully on at this voltage, or drive the gate from a higher supply.",
-                "Half on, a transistor drops volts and burns watts.", "gate voltage at which the kind's on-resistance is stated",
-                "schematic", (ref,), (gate, drain), value=volt, limit=needed, unit="V",
-            )  # fmt: skip
+                "Half on, a transistor drops volts and burns watts.",
+                "gate voltage at which the kind's on-resistance is stated",
+                "schematic",
+                (ref,),
+                (gate, drain),
+                value=volt,
+                limit=needed,
+                unit="V",
+            )
 
 
 def ambient(ctx: Context) -> Iterator[Finding]:
@@ -131,11 +166,19 @@ def ambient(ctx: Context) -> Iterator[Finding]:
         limit = ctx.kind(ref).facts.ambient_max_c
         if limit and ctx.design.brief.ambient_c > limit - AMBIENT_MARGIN_C:
             yield Finding(
-                "ambient", ref, Severity.FIX, f"{ref} sits in {ctx.design.brief.ambient_c:.0f} °C, made for up to {limit:.0f} °C",
+                "ambient",
+                ref,
+                Severity.FIX,
+                f"{ref} sits in {ctx.design.brief.ambient_c:.0f} °C, made for up to {limit:.0f} °C",
                 "Take one made for more, or move it out of the heat.",
-                "Ten degrees more halve the life of an electrolytic; a cell swells.", COMMON, "schematic", (ref,),
-                value=ctx.design.brief.ambient_c, limit=limit - AMBIENT_MARGIN_C, unit="°C",
-            )  # fmt: skip
+                "Ten degrees more halve the life of an electrolytic; a cell swells.",
+                COMMON,
+                "schematic",
+                (ref,),
+                value=ctx.design.brief.ambient_c,
+                limit=limit - AMBIENT_MARGIN_C,
+                unit="°C",
+            )
 
 
 def led_dim(ctx: Context) -> Iterator[Finding]:
@@ -145,11 +188,19 @@ def led_dim(ctx: Context) -> Iterator[Finding]:
         amp = peaks.get(Pin(ref, "1"), 0.0)
         if 1e-6 < amp < DIM_A:
             yield Finding(
-                "LED dim", ref, Severity.NOTE, f"{ref} gets {say(amp, 'A', 2)}, hardly to be seen",
+                "LED dim",
+                ref,
+                Severity.NOTE,
+                f"{ref} gets {say(amp, 'A', 2)}, hardly to be seen",
                 "1 to 5 mA is bright enough for an indicator: lower its series resistor, or feed it from a higher supply.",
-                "A blue or white LED needs 3 V before it lights at all.", COMMON, "schematic", (ref,), value=amp, limit=DIM_A,
+                "A blue or white LED needs 3 V before it lights at all.",
+                COMMON,
+                "schematic",
+                (ref,),
+                value=amp,
+                limit=DIM_A,
                 unit="A",
-            )  # fmt: skip
+            )
 
 
 def open_drain_pull_up(ctx: Context) -> Iterator[Finding]:
@@ -162,11 +213,18 @@ def open_drain_pull_up(ctx: Context) -> Iterator[Finding]:
         lifted = any(n.beyond in ctx.rails for n in ctx.near(net, m.Resistor, m.Led))
         if drains and listeners and not lifted and not any(ctx.spec(p).role == "output" for p in pins):
             yield Finding(
-                "open drain", net, Severity.FIX, f"{ctx.label(drains[0])} can only pull {net} low",
+                "open drain",
+                net,
+                Severity.FIX,
+                f"{ctx.label(drains[0])} can only pull {net} low",
                 f"Nothing lifts it for {ctx.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
                 f"inside the pin if the firmware turns it on.",
-                "An open-drain output is a switch to ground.", COMMON, "schematic", (drains[0].ref, listeners[0].ref), (net,),
-            )  # fmt: skip
+                "An open-drain output is a switch to ground.",
+                COMMON,
+                "schematic",
+                (drains[0].ref, listeners[0].ref),
+                (net,),
+            )
 
 
 def _bus_line(ctx: Context, pin: Pin) -> bool:
@@ -180,7 +238,14 @@ def no_connect_wired(ctx: Context) -> Iterator[Finding]:
         for pin in pins:
             if ctx.spec(pin).role == "no_connect":
                 yield Finding(
-                    "no-connect wired", str(pin), Severity.NOTE, f"{ctx.label(pin)} is to stay open, and is on {net}",
-                    "Take it off unless its data sheet allows it.", "Inside the package it may be in use.", COMMON,
-                    "schematic", (pin.ref,), (net,),
-                )  # fmt: skip
+                    "no-connect wired",
+                    str(pin),
+                    Severity.NOTE,
+                    f"{ctx.label(pin)} is to stay open, and is on {net}",
+                    "Take it off unless its data sheet allows it.",
+                    "Inside the package it may be in use.",
+                    COMMON,
+                    "schematic",
+                    (pin.ref,),
+                    (net,),
+                )

@@ -28,14 +28,21 @@ def heat(ctx: Context) -> Iterator[Finding]:
         severity = Severity.STOP if item.temperature_c > item.limit_c else Severity.FIX
         detail, mend = _explain(ctx, item)
         yield Finding(
-            rule="heat", key=item.ref, severity=severity,
+            rule="heat",
+            key=item.ref,
+            severity=severity,
             title=f"{item.ref} would reach {item.temperature_c:.0f} °C",
             detail=detail,
             why="A part past its limit shuts down, drifts or dies. What a linear part does not pass on, it burns: "
             "volts lost times current.",
-            source=SOURCE, station="schematic", refs=(item.ref,), value=item.temperature_c, limit=item.limit_c,
-            unit="°C", mend=mend,
-        )  # fmt: skip
+            source=SOURCE,
+            station="schematic",
+            refs=(item.ref,),
+            value=item.temperature_c,
+            limit=item.limit_c,
+            unit="°C",
+            mend=mend,
+        )
 
 
 def _explain(ctx: Context, item: Heat) -> tuple[str, Mend | None]:

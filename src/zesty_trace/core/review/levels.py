@@ -83,15 +83,23 @@ def _clash_finding(ctx: Context, how: str, cause: str, clashes: list[_Clash]) ->
     victim = min(clashes, key=lambda c: (round(c.limit, 2), c.pin))
     detail, mend, culprits = _explain(ctx, how, cause, clashes, victim)
     return Finding(
-        rule="level clash", key=f"{how} {cause} {' '.join(nets)}", severity=Severity.STOP,
+        rule="level clash",
+        key=f"{how} {cause} {' '.join(nets)}",
+        severity=Severity.STOP,
         title=f"{' and '.join(nets)} rise{'s' if len(nets) == 1 else ''} to {say(worst, 'V', 2)}; "
         f"{victim.pin.ref} tolerates {say(lowest, 'V', 2)}",
         detail=detail,
         why="A pin held above its absolute maximum is damaged, sometimes at once, sometimes weeks later, although the "
         "circuit seemed to work on the breadboard.",
         source="absolute maximum of the pin, from its part kind; net voltage solved over all operating states",
-        station="schematic", refs=(*culprits, *refs), nets=nets, value=worst, limit=lowest, unit="V", mend=mend,
-    )  # fmt: skip
+        station="schematic",
+        refs=(*culprits, *refs),
+        nets=nets,
+        value=worst,
+        limit=lowest,
+        unit="V",
+        mend=mend,
+    )
 
 
 def _explain(
@@ -142,13 +150,20 @@ def high_too_low(ctx: Context) -> Iterator[Finding]:
             needed = facts.input_high_share * ctx.highest.get(supply, 0.0)
             if volt is not None and volt < needed - SLACK_V:
                 yield Finding(
-                    "high too low", f"{net} {pin}", Severity.FIX,
+                    "high too low",
+                    f"{net} {pin}",
+                    Severity.FIX,
                     f"{ctx.label(pin)} sees {say(volt, 'V')} as high, needs {say(needed, 'V')}",
                     f"{net} comes from a lower supply. Put a level shifter between, or feed {pin.ref} lower.",
                     "Just below the threshold a signal works on one board and flickers on the next.",
-                    "input threshold of the part kind, times its supply; driver's supply solved", "schematic", (pin.ref,),
-                    (net,), value=volt, limit=needed, unit="V",
-                )  # fmt: skip
+                    "input threshold of the part kind, times its supply; driver's supply solved",
+                    "schematic",
+                    (pin.ref,),
+                    (net,),
+                    value=volt,
+                    limit=needed,
+                    unit="V",
+                )
 
 
 def _high_level(ctx: Context, net: str) -> float | None:
@@ -179,10 +194,17 @@ def supply_range(ctx: Context) -> Iterator[Finding]:
                 continue
             limit = low if volt < low else high
             yield Finding(
-                rule="supply range", key=f"{ref}.{spec.name}", severity=Severity.STOP,
+                rule="supply range",
+                key=f"{ref}.{spec.name}",
+                severity=Severity.STOP,
                 title=f"{ref}.{spec.name} gets {say(volt, 'V')}, works from {low:g} to {high:g} V",
                 detail=f"It is fed from {net}. Feed it from a supply inside its range.",
                 why="Below its range a part may not start; above it, it is damaged.",
-                source="operating range of the part kind; net voltage solved", station="schematic", refs=(ref,),
-                nets=(net,), value=volt, limit=limit, unit="V",
-            )  # fmt: skip
+                source="operating range of the part kind; net voltage solved",
+                station="schematic",
+                refs=(ref,),
+                nets=(net,),
+                value=volt,
+                limit=limit,
+                unit="V",
+            )

@@ -33,10 +33,17 @@ def reverse_polarity(ctx: Context) -> Iterator[Finding]:
         if not nets[0] or any(_protects(ctx, net) for net in nets):
             continue
         yield Finding(
-            "reverse polarity", ref, Severity.NOTE, f"{ref} can be fed the wrong way round",
+            "reverse polarity",
+            ref,
+            Severity.NOTE,
+            f"{ref} can be fed the wrong way round",
             "A Schottky diode or a P-channel transistor in line, or a clamp to ground behind the fuse, protects the board.",
-            "One brick with its minus at the tip, and every chip on the board is gone.", COMMON, "schematic", (ref,), (nets[0],),
-        )  # fmt: skip
+            "One brick with its minus at the tip, and every chip on the board is gone.",
+            COMMON,
+            "schematic",
+            (ref,),
+            (nets[0],),
+        )
 
 
 def _through_fuses(ctx: Context, net: str) -> list[str]:
@@ -70,17 +77,29 @@ def header_turned(ctx: Context) -> Iterator[Finding]:
             continue
         nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
         hit = next(
-            ((a, b) for a, b in zip(nets, reversed(nets), strict=True) if a in ctx.rails and b and a != b
-             and ctx.highest.get(a, 0.0) > ctx.highest.get(b, 0.0) + 0.5), None,
-        )  # fmt: skip
+            (
+                (a, b)
+                for a, b in zip(nets, reversed(nets), strict=True)
+                if a in ctx.rails and b and a != b and ctx.highest.get(a, 0.0) > ctx.highest.get(b, 0.0) + 0.5
+            ),
+            None,
+        )
         if hit:
             volt = ctx.highest[hit[0]]
             yield Finding(
-                "header turned", ref, Severity.NOTE, f"{ref} plugged in the other way puts {say(volt, 'V', 2)} on {hit[1]}",
+                "header turned",
+                ref,
+                Severity.NOTE,
+                f"{ref} plugged in the other way puts {say(volt, 'V', 2)} on {hit[1]}",
                 "Take a keyed connector, leave one pin out as a key, or order the pins the same from both ends.",
-                "A header one pin off or turned round kills what is plugged in.", COMMON, "schematic", (ref,), hit,
-                value=volt, unit="V",
-            )  # fmt: skip
+                "A header one pin off or turned round kills what is plugged in.",
+                COMMON,
+                "schematic",
+                (ref,),
+                hit,
+                value=volt,
+                unit="V",
+            )
 
 
 def static_protection(ctx: Context) -> Iterator[Finding]:
@@ -95,13 +114,17 @@ def static_protection(ctx: Context) -> Iterator[Finding]:
             chips = [p for p in ctx.design.nets[net] if ctx.kind(p.ref).is_a(m.Controller, m.Load) and p.ref != ref]
             if chips and not ctx.near(net, m.Diode, m.Zener):
                 yield Finding(
-                    "static", f"{ref}.{spec.name}", Severity.NOTE, f"{ctx.label(chips[0])} is bare to what touches "
+                    "static",
                     f"{ref}.{spec.name}",
+                    Severity.NOTE,
+                    f"{ctx.label(chips[0])} is bare to what touches {ref}.{spec.name}",
                     "A clamp diode to ground beside the connector and some 100 Ω in line take the spark.",
                     "People carry thousands of volts; a line that leaves the case meets them.",
                     "IEC 61000-4-2 levels; common practice",
-                    "schematic", (ref, chips[0].ref), (net,),
-                )  # fmt: skip
+                    "schematic",
+                    (ref, chips[0].ref),
+                    (net,),
+                )
 
 
 def voltage_selector(ctx: Context) -> Iterator[Finding]:
@@ -119,17 +142,29 @@ def voltage_selector(ctx: Context) -> Iterator[Finding]:
             continue
         top = max(ctx.highest.get(n, 0.0) for n in choices)
         weak = [
-            p.ref for p in ctx.design.nets[common]
-            if p.ref != ref and ctx.spec(p).role == "supply_in" and stated(ctx.kind(p.ref).facts.supply_max_v, 99.0) < top
-        ]  # fmt: skip
+            p.ref
+            for p in ctx.design.nets[common]
+            if p.ref != ref
+            and ctx.spec(p).role == "supply_in"
+            and stated(ctx.kind(p.ref).facts.supply_max_v, 99.0) < top
+        ]
         if weak:
             yield Finding(
-                "voltage selector", ref, Severity.FIX, f"{ref} can put {say(top, 'V', 2)} on {weak[0]}, which takes "
+                "voltage selector",
+                ref,
+                Severity.FIX,
+                f"{ref} can put {say(top, 'V', 2)} on {weak[0]}, which takes "
                 f"{stated(ctx.kind(weak[0]).facts.supply_max_v, 99.0):g} V",
                 "Take the choice away, or make it with a part that is fitted, not with a switch.",
-                "A selector that hands can move is an accident waiting to happen.", COMMON, "schematic", (ref, *weak), (common,),
-                value=top, limit=ctx.kind(weak[0]).facts.supply_max_v, unit="V",
-            )  # fmt: skip
+                "A selector that hands can move is an accident waiting to happen.",
+                COMMON,
+                "schematic",
+                (ref, *weak),
+                (common,),
+                value=top,
+                limit=ctx.kind(weak[0]).facts.supply_max_v,
+                unit="V",
+            )
 
 
 def mains(ctx: Context) -> Iterator[Finding]:
@@ -146,11 +181,20 @@ def mains(ctx: Context) -> Iterator[Finding]:
 
 def _dangerous(where: str, volt: float, limit: float, unit: str, nets: tuple[str, ...] = ()) -> Finding:
     return Finding(
-        "mains", where, Severity.STOP, f"{where} carries {volt:.0f} {unit}", MAINS_CAUTION,
+        "mains",
+        where,
+        Severity.STOP,
+        f"{where} carries {volt:.0f} {unit}",
+        MAINS_CAUTION,
         "It can kill. Accept this only once a licensed person has looked at the board and the case.",
-        "IEC 60364-4-41 limits 50 V AC and 120 V DC; creepage from memory of IEC 62368-1", "schematic",
-        () if nets else (where,), nets, value=volt, limit=limit, unit=unit,
-    )  # fmt: skip
+        "IEC 60364-4-41 limits 50 V AC and 120 V DC; creepage from memory of IEC 62368-1",
+        "schematic",
+        () if nets else (where,),
+        nets,
+        value=volt,
+        limit=limit,
+        unit=unit,
+    )
 
 
 def mains_fuse(ctx: Context) -> Iterator[Finding]:
@@ -161,10 +205,17 @@ def mains_fuse(ctx: Context) -> Iterator[Finding]:
         nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in ctx.kind(ref).pins]
         if any(nets) and not any(ctx.kind(p.ref).prefix == "F" for n in nets for p in ctx.design.nets.get(n, ())):
             yield Finding(
-                "mains fuse", ref, Severity.STOP, f"{ref} has no fuse in its live line",
+                "mains fuse",
+                ref,
+                Severity.STOP,
+                f"{ref} has no fuse in its live line",
                 f"A fuse for the load, first thing after the terminal. {MAINS_CAUTION}",
-                "A fault then burns until the house fuse goes.", COMMON, "schematic", (ref,), tuple(n for n in nets if n),
-            )  # fmt: skip
+                "A fault then burns until the house fuse goes.",
+                COMMON,
+                "schematic",
+                (ref,),
+                tuple(n for n in nets if n),
+            )
 
 
 def _said(ctx: Context, ref: str) -> str:
@@ -182,19 +233,26 @@ def contact_suppression(ctx: Context) -> Iterator[Finding]:
             continue
         nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in ("COM", "NO", "NC")]
         loads = [
-            p.ref for n in nets for p in ctx.design.nets.get(n, ())
+            p.ref
+            for n in nets
+            for p in ctx.design.nets.get(n, ())
             if ctx.kind(p.ref).facts.ac and INDUCTIVE.search(_said(ctx, p.ref))
-        ]  # fmt: skip
+        ]
         if not loads or any(ctx.near(n, m.Capacitor) for n in nets):
             continue
         volt = leading_value(ctx.design.parts[loads[0]].value) or 230.0
         farad, ohm = contact_snubber(1.0, volt)
         yield Finding(
-            "contact suppression", ref, Severity.FIX, f"{ref} switches the inductive {loads[0]} with nothing to take the spark",
+            "contact suppression",
+            ref,
+            Severity.FIX,
+            f"{ref} switches the inductive {loads[0]} with nothing to take the spark",
             f"For 1 A: {say(farad, 'F', 2)} (rated X2) in series with {say(ohm, 'Ω', 2)} across the contact. A solid-state "
             f"switch with "
             "an opto-isolated driver and its own snubber is the other school.",
             "The spark wears the contact, and its interference resets the controller.",
-            "C = I^2 / 10 µF, R = V / (10 I^(1 + 50 / V)) (common practice, from memory)", "schematic", (ref, *loads),
+            "C = I^2 / 10 µF, R = V / (10 I^(1 + 50 / V)) (common practice, from memory)",
+            "schematic",
+            (ref, *loads),
             tuple(n for n in nets if n),
-        )  # fmt: skip
+        )

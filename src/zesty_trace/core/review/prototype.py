@@ -95,15 +95,27 @@ def _finding(c: Comparison) -> Finding:
     key = f"{m.what} {m.where}{state}"
     if c.predicted is None:
         return Finding(
-            "prototype", key, Severity.FIX, f"The reading at {m.where} cannot be placed", c.problem,
-            "A reading is compared only with something that the design has.", "the brief", "brief",
-        )  # fmt: skip
+            "prototype",
+            key,
+            Severity.FIX,
+            f"The reading at {m.where} cannot be placed",
+            c.problem,
+            "A reading is compared only with something that the design has.",
+            "the brief",
+            "brief",
+        )
     verb = "drew" if m.what == "current" else "had"
     return Finding(
-        "prototype", key, Severity.FIX,
+        "prototype",
+        key,
+        Severity.FIX,
         f"{m.where}: the prototype {verb} {say(m.value, c.unit)}, the model says {say(c.predicted, c.unit)}{state}",
         f"{c.off_pct:+.0f} %, allowed {m.tolerance_pct:g} %. Measure again; if the reading stands, a part is missing from the "
         "list, has another value, or draws more than its kind says.",
-        "Every later number comes out of this model: limits, heat, run time.", "reading against the solved circuit", "brief",
-        value=m.value, limit=c.predicted, unit=c.unit,
-    )  # fmt: skip
+        "Every later number comes out of this model: limits, heat, run time.",
+        "reading against the solved circuit",
+        "brief",
+        value=m.value,
+        limit=c.predicted,
+        unit=c.unit,
+    )

@@ -42,12 +42,20 @@ def bus_pull_ups(ctx: Context) -> Iterator[Finding]:
         strong = together < low
         bound = f"at least {say(low, 'Ω')}" if strong else f"at most {say(high, 'Ω')}"
         yield Finding(
-            "pull-up strength", net, Severity.FIX,
+            "pull-up strength",
+            net,
+            Severity.FIX,
             f"{net} is pulled up by {say(together, 'Ω')}, {bound}",
             f"{' and '.join(r for r, _ in pulls)} {'let more than 3 mA flow' if strong else 'rise too slowly for 100 kHz'}.",
-            "Too strong, and a device cannot pull the line low; too weak, and it is not high in time.", SOURCE, "schematic",
-            tuple(r for r, _ in pulls), (net,), value=together, limit=low if strong else high, unit="Ω",
-        )  # fmt: skip
+            "Too strong, and a device cannot pull the line low; too weak, and it is not high in time.",
+            SOURCE,
+            "schematic",
+            tuple(r for r, _ in pulls),
+            (net,),
+            value=together,
+            limit=low if strong else high,
+            unit="Ω",
+        )
 
 
 def _bus_nets(ctx: Context) -> list[str]:
@@ -70,6 +78,15 @@ def _missing(ctx: Context, net: str) -> Finding:
         fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="4k7", package="R0603")
         mend = Mend(f"Add {fresh.ref} 4k7 to {rail}", partial(add_between, part=fresh, first=rail, second=net))
     return Finding(
-        "pull-up missing", net, Severity.STOP, f"{net} has no pull-up", "Nothing lifts the line: no device can be read.",
-        "Devices on a two-wire bus only pull low; a resistor makes the high.", SOURCE, "schematic", (), (net,), mend=mend,
-    )  # fmt: skip
+        "pull-up missing",
+        net,
+        Severity.STOP,
+        f"{net} has no pull-up",
+        "Nothing lifts the line: no device can be read.",
+        "Devices on a two-wire bus only pull low; a resistor makes the high.",
+        SOURCE,
+        "schematic",
+        (),
+        (net,),
+        mend=mend,
+    )

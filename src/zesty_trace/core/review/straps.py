@@ -25,12 +25,19 @@ def reserved_address(ctx: Context) -> Iterator[Finding]:
     for ref, address in bus_addresses(ctx.design, ctx.catalogue).items():
         if address is not None and (address <= 0x07 or address >= 0x78):
             yield Finding(
-                "reserved address", ref, Severity.FIX, f"{ref} answers at {say_address(address)}, which is reserved",
+                "reserved address",
+                ref,
+                Severity.FIX,
+                f"{ref} answers at {say_address(address)}, which is reserved",
                 "Tie its straps for an address from 0x08 to 0x77 (8 to 119).",
                 "The first and last eight addresses mean general call, high-speed mode and ten-bit addressing.",
-                "UM10204 (I2C-bus specification), reserved addresses", "schematic", (ref,), value=float(address),
-                limit=float(0x77), unit="address",
-            )  # fmt: skip
+                "UM10204 (I2C-bus specification), reserved addresses",
+                "schematic",
+                (ref,),
+                value=float(address),
+                limit=float(0x77),
+                unit="address",
+            )
 
 
 def all_call_address(ctx: Context) -> Iterator[Finding]:
@@ -42,12 +49,18 @@ def all_call_address(ctx: Context) -> Iterator[Finding]:
             clash = sorted(r for r in group if r != caller and call is not None and addresses.get(r) == call)
             for ref in clash:
                 yield Finding(
-                    "all-call address", f"{caller} {ref}", Severity.FIX,
+                    "all-call address",
+                    f"{caller} {ref}",
+                    Severity.FIX,
                     f"{caller} also answers {say_address(int(call or 0))}, the address of {ref}",
                     f"Move {ref} to another address, or switch the all-call of {caller} off before {ref} is spoken to.",
                     "An all-call address lets every driver of a kind be set at once; after power-on it is active.",
-                    "all-call address of the part kind", "schematic", (caller, ref), value=float(call or 0), unit="address",
-                )  # fmt: skip
+                    "all-call address of the part kind",
+                    "schematic",
+                    (caller, ref),
+                    value=float(call or 0),
+                    unit="address",
+                )
 
 
 def strap_cannot_change(ctx: Context) -> Iterator[Finding]:
@@ -61,11 +74,17 @@ def strap_cannot_change(ctx: Context) -> Iterator[Finding]:
             fixed = [s.pin for s in bus.straps if ctx.net_of.get(ctx.pin(ref, s.pin)) in (*ctx.rails, ctx.ground)]
             if len(fixed) == len(bus.straps):
                 yield Finding(
-                    "fixed straps", ref, Severity.NOTE, f"No strap of {ref} can be changed on the finished board",
+                    "fixed straps",
+                    ref,
+                    Severity.NOTE,
+                    f"No strap of {ref} can be changed on the finished board",
                     f"{', '.join(fixed)} are tied for good. One of them over a solder bridge or a 0 Ω resistor keeps a way out.",
                     "A second device of this kind is on the bus: if the addresses turn out wrong, each board needs a knife "
-                    "and a wire.", COMMON, "schematic", (ref,),
-                )  # fmt: skip
+                    "and a wire.",
+                    COMMON,
+                    "schematic",
+                    (ref,),
+                )
 
 
 def boot_strap(ctx: Context) -> Iterator[Finding]:
@@ -82,13 +101,20 @@ def boot_strap(ctx: Context) -> Iterator[Finding]:
         fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
         high = level == "high"
         yield Finding(
-            "boot strap", ref, Severity.STOP if high else Severity.FIX,
+            "boot strap",
+            ref,
+            Severity.STOP if high else Severity.FIX,
             f"{ctx.label(pin)} rests {'high: the program never starts' if high else 'at no level: it starts by chance'}",
             f"Pull it to {ctx.ground} with 10k; a button or a header lifts it for flashing.",
-            "The level of this pin at reset decides between the program and the loader.", COMMON, "schematic", (ref,), (net,),
-            mend=None if high
+            "The level of this pin at reset decides between the program and the loader.",
+            COMMON,
+            "schematic",
+            (ref,),
+            (net,),
+            mend=None
+            if high
             else Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=ctx.ground)),
-        )  # fmt: skip
+        )
 
 
 def reset_network(ctx: Context) -> Iterator[Finding]:
@@ -104,11 +130,20 @@ def reset_network(ctx: Context) -> Iterator[Finding]:
         rail = ctx.supply_of(ref)
         fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
         yield Finding(
-            "reset network", ref, Severity.FIX, f"{ref}.{spec.name} has no pull-up",
+            "reset network",
+            ref,
+            Severity.FIX,
+            f"{ref}.{spec.name} has no pull-up",
             f"{fresh.ref} of 10k to {rail or 'its supply'} holds it up; 100 nF to ground gives it a delay.",
-            "A reset that floats fires when a finger or a relay comes near.", COMMON, "schematic", (ref,), (net,),
-            mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=rail, second=net)) if rail else None,
-        )  # fmt: skip
+            "A reset that floats fires when a finger or a relay comes near.",
+            COMMON,
+            "schematic",
+            (ref,),
+            (net,),
+            mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=rail, second=net))
+            if rail
+            else None,
+        )
 
 
 def enable_left_open(ctx: Context) -> Iterator[Finding]:
@@ -121,11 +156,17 @@ def enable_left_open(ctx: Context) -> Iterator[Finding]:
                 active_low = spec.name.startswith("N") or spec.name == "INH"
                 to = ctx.ground if active_low else rail
                 yield Finding(
-                    "enable left open", str(pin), Severity.FIX, f"{ctx.label(pin)} is left open",
+                    "enable left open",
+                    str(pin),
+                    Severity.FIX,
+                    f"{ctx.label(pin)} is left open",
                     f"Tie it to {to or 'its supply'} so that {ref} is always on, or drive it.",
-                    "An enable without a level turns the part on and off as the weather changes.", COMMON, "schematic", (ref,),
+                    "An enable without a level turns the part on and off as the weather changes.",
+                    COMMON,
+                    "schematic",
+                    (ref,),
                     mend=Mend(f"Tie {ctx.label(pin)} to {to}", partial(edits.connect, pin=pin, net=to)) if to else None,
-                )  # fmt: skip
+                )
 
 
 def negotiation(ctx: Context) -> Iterator[Finding]:
@@ -142,18 +183,35 @@ def negotiation(ctx: Context) -> Iterator[Finding]:
         if hit is None:
             what = "an open pin" if ohm is None else say(ohm, "Ω")
             yield Finding(
-                "negotiation", ref, Severity.STOP, f"{ctx.label(pin)} selects nothing: {what}", f"It knows {known}.",
+                "negotiation",
+                ref,
+                Severity.STOP,
+                f"{ctx.label(pin)} selects nothing: {what}",
+                f"It knows {known}.",
                 "With a combination that it does not know the chip asks for nothing and the supply stays at 5 V or off.",
-                "choices of the part kind", "schematic", (ref,), (net,) if net else (), value=ohm, unit="Ω",
-            )  # fmt: skip
+                "choices of the part kind",
+                "schematic",
+                (ref,),
+                (net,) if net else (),
+                value=ohm,
+                unit="Ω",
+            )
         elif abs(hit.volt - ctx.design.brief.supply_v) > 0.05 * hit.volt:
             yield Finding(
-                "negotiation", ref, Severity.STOP,
+                "negotiation",
+                ref,
+                Severity.STOP,
                 f"{ref} asks for {hit.volt:g} V, the brief says {ctx.design.brief.supply_v:g} V",
-                f"Change the resistor ({known}) or the brief.", "Everything after it is worked out for the brief's supply.",
-                "choices of the part kind", "schematic", (ref,), (net,) if net else (), value=hit.volt,
-                limit=ctx.design.brief.supply_v, unit="V",
-            )  # fmt: skip
+                f"Change the resistor ({known}) or the brief.",
+                "Everything after it is worked out for the brief's supply.",
+                "choices of the part kind",
+                "schematic",
+                (ref,),
+                (net,) if net else (),
+                value=hit.volt,
+                limit=ctx.design.brief.supply_v,
+                unit="V",
+            )
 
 
 def _to_ground(design: Design, ctx: Context, net: str | None) -> float | None:

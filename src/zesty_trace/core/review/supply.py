@@ -47,12 +47,21 @@ def decoupling(ctx: Context) -> Iterator[Finding]:
         kind = ctx.catalogue.kind(need.part)
         fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind=kind.id, value=need.value, package=kind.packages[0])
         yield Finding(
-            "decoupling", f"{ref}.{need.pin}", Severity.FIX, f"{ref}.{need.pin} has no {need.value} of its own on {net}",
+            "decoupling",
+            f"{ref}.{need.pin}",
+            Severity.FIX,
+            f"{ref}.{need.pin} has no {need.value} of its own on {net}",
             f"Put {fresh.ref} from {net} to {ctx.ground}, close to the pin.",
-            "Each supply pin draws its current in gulps; without a capacitor beside it the whole rail jumps.", COMMON,
-            "schematic", (ref,), (net,), value=0.0, limit=farad, unit="F",
+            "Each supply pin draws its current in gulps; without a capacitor beside it the whole rail jumps.",
+            COMMON,
+            "schematic",
+            (ref,),
+            (net,),
+            value=0.0,
+            limit=farad,
+            unit="F",
             mend=Mend(f"Add {fresh.ref} {need.value}", partial(add_between, part=fresh, first=net, second=ctx.ground)),
-        )  # fmt: skip
+        )
 
 
 FED_SHARE = 0.2  # an input below this share of the output is switched off, not low
@@ -81,13 +90,21 @@ def dropout(ctx: Context) -> Iterator[Finding]:
             continue
         room, needed, amp, state = worst
         yield Finding(
-            "dropout", ref, Severity.STOP, f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
+            "dropout",
+            ref,
+            Severity.STOP,
+            f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
             f"At {say(amp, 'A')} it cannot hold {model.set_v:g} V. Feed it from a higher supply, or take one with "
             f"less dropout.",
             "Below its dropout a regulator lets its output follow the input down.",
-            "dropout of the part kind at its rated current, in proportion to the current", "schematic", (ref,),
-            (pins["supply_in"],), value=room, limit=needed, unit="V",
-        )  # fmt: skip
+            "dropout of the part kind at its rated current, in proportion to the current",
+            "schematic",
+            (ref,),
+            (pins["supply_in"],),
+            value=room,
+            limit=needed,
+            unit="V",
+        )
 
 
 def supply_overload(ctx: Context) -> Iterator[Finding]:
@@ -100,13 +117,19 @@ def supply_overload(ctx: Context) -> Iterator[Finding]:
         amp = peaks.get(out, 0.0) if out else 0.0
         if limit and amp > LOAD_SHARE * limit:
             yield Finding(
-                "supply overload", ref, Severity.STOP if amp > limit else Severity.FIX,
+                "supply overload",
+                ref,
+                Severity.STOP if amp > limit else Severity.FIX,
                 f"{ref} would have to give {say(amp, 'A')} of {say(limit, 'A')}",
                 "Take a stronger supply, or switch the loads on one after the other.",
                 "A supply at its limit drops its voltage; everything on it resets. Keep a tenth in hand.",
-                "limit of the part kind, for the inlet of the brief; current solved over all states", "schematic", (ref,),
-                value=amp, limit=LOAD_SHARE * limit, unit="A",
-            )  # fmt: skip
+                "limit of the part kind, for the inlet of the brief; current solved over all states",
+                "schematic",
+                (ref,),
+                value=amp,
+                limit=LOAD_SHARE * limit,
+                unit="A",
+            )
 
 
 def fuse_missing(ctx: Context) -> Iterator[Finding]:
@@ -118,11 +141,17 @@ def fuse_missing(ctx: Context) -> Iterator[Finding]:
         others = [p for p in ctx.design.nets.get(net, ()) if p.ref != ref]
         if others and not any(ctx.kind(p.ref).prefix == "F" for p in others):
             yield Finding(
-                "fuse", ref, Severity.NOTE, f"{ref} feeds the board without a fuse",
+                "fuse",
+                ref,
+                Severity.NOTE,
+                f"{ref} feeds the board without a fuse",
                 "A resettable fuse in line limits what a short can burn.",
-                "The supply alone decides how much a short gets; bricks and cells give several amperes without end.", COMMON,
-                "schematic", (ref,), (net,),
-            )  # fmt: skip
+                "The supply alone decides how much a short gets; bricks and cells give several amperes without end.",
+                COMMON,
+                "schematic",
+                (ref,),
+                (net,),
+            )
 
 
 def test_point_missing(ctx: Context) -> Iterator[Finding]:
@@ -134,11 +163,18 @@ def test_point_missing(ctx: Context) -> Iterator[Finding]:
             continue
         fresh = Part(ref=edits.fresh_ref(ctx.design, "TP"), kind="test_point", package="TestPoint")
         yield Finding(
-            "test point", net, Severity.NOTE, f"{net} has no test point",
+            "test point",
+            net,
+            Severity.NOTE,
+            f"{net} has no test point",
             f"{fresh.ref} gives the meter's probe a place.",
-            "What cannot be probed cannot be tested on twelve boards in a row.", COMMON, "schematic", (), (net,),
+            "What cannot be probed cannot be tested on twelve boards in a row.",
+            COMMON,
+            "schematic",
+            (),
+            (net,),
             mend=Mend(f"Add {fresh.ref} on {net}", partial(_add_point, part=fresh, net=net)),
-        )  # fmt: skip
+        )
 
 
 def _add_point(design: Design, part: Part, net: str) -> Design:
@@ -155,10 +191,16 @@ def programming_access(ctx: Context) -> Iterator[Finding]:
         lines = [s for s in kind.pins if s.name in ("PROG", "TXD", "RXD", "BOOT")]
         if lines and not any(_reaches_plug(ctx, Pin(ref, s.number)) for s in lines):
             yield Finding(
-                "programming access", ref, Severity.STOP, f"{ref} cannot be programmed once it is soldered in",
+                "programming access",
+                ref,
+                Severity.STOP,
+                f"{ref} cannot be programmed once it is soldered in",
                 f"Bring {' or '.join(s.name for s in lines[:2])} out to a header or a test pad.",
-                "A controller without a way in is a brick; a test pad costs nothing.", COMMON, "schematic", (ref,),
-            )  # fmt: skip
+                "A controller without a way in is a brick; a test pad costs nothing.",
+                COMMON,
+                "schematic",
+                (ref,),
+            )
 
 
 def _reaches_plug(ctx: Context, pin: Pin) -> bool:
@@ -181,11 +223,17 @@ def floating_input(ctx: Context) -> Iterator[Finding]:
         if inputs and not driven:
             names = ", ".join(ctx.label(p) for p in inputs)
             yield Finding(
-                "floating input", net, Severity.FIX, f"Nothing gives {net} a level",
+                "floating input",
+                net,
+                Severity.FIX,
+                f"Nothing gives {net} a level",
                 f"{names} only listen. Drive the net, or pull it up or down.",
-                "An input without a level picks up noise, switches at random and draws extra current.", COMMON,
-                "schematic", tuple(p.ref for p in inputs), (net,),
-            )  # fmt: skip
+                "An input without a level picks up noise, switches at random and draws extra current.",
+                COMMON,
+                "schematic",
+                tuple(p.ref for p in inputs),
+                (net,),
+            )
 
 
 def contention(ctx: Context) -> Iterator[Finding]:
@@ -197,8 +245,17 @@ def contention(ctx: Context) -> Iterator[Finding]:
         if len(outputs) > 1:
             names = " and ".join(ctx.label(p) for p in outputs)
             yield Finding(
-                "contention", net, Severity.STOP, f"{names} both drive {net}",
+                "contention",
+                net,
+                Severity.STOP,
+                f"{names} both drive {net}",
                 "Part them, or put an open-drain stage or a switch between.",
-                "Where one says high and the other low, both carry a short-circuit current.", COMMON, "schematic",
-                tuple(p.ref for p in outputs), (net,), value=float(len(outputs)), limit=1.0, unit="outputs",
-            )  # fmt: skip
+                "Where one says high and the other low, both carry a short-circuit current.",
+                COMMON,
+                "schematic",
+                tuple(p.ref for p in outputs),
+                (net,),
+                value=float(len(outputs)),
+                limit=1.0,
+                unit="outputs",
+            )

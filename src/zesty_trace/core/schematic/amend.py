@@ -42,13 +42,15 @@ def amend(
     placed += _fresh(sheet, after, catalogue, fresh)
     touched = {s.ref for s in placed if s is not kept.get(s.ref)} | (before.parts.keys() - after.parts.keys())
     again = frozenset(
-        net for net in after.nets.keys() | before.nets.keys()
+        net
+        for net in after.nets.keys() | before.nets.keys()
         if before.nets.get(net) != after.nets.get(net) or any(p.ref in touched for p in after.nets.get(net, ()))
-    )  # fmt: skip
+    )
     stay = frozenset(
-        pin for net in again & before.nets.keys() & after.nets.keys()
+        pin
+        for net in again & before.nets.keys() & after.nets.keys()
         for pin in _staying(sheet, net, before.nets[net], after.nets[net], touched)
-    )  # fmt: skip
+    )
     width = max([sheet.width, *(int(s.body()[2]) + 2 for s in placed)])
     rails = [r for r in sheet.rails if r.net in after.nets]
     wires, tags, junctions = route_wires(
@@ -157,6 +159,9 @@ def plain_symbol(design: Design, catalogue: Catalogue, ref: str) -> Symbol:
         return symbols.low_side_switch(kind)
     half = (len(kind.pins) + 1) // 2
     sides: dict[Side, list[tuple[PinSpec, int]]] = {
-        "left": [(p, 2) for p in kind.pins[:half]], "right": [(p, 2) for p in kind.pins[half:]], "top": [], "bottom": []
-    }  # fmt: skip
+        "left": [(p, 2) for p in kind.pins[:half]],
+        "right": [(p, 2) for p in kind.pins[half:]],
+        "top": [],
+        "bottom": [],
+    }
     return symbols.box(sides, len(ref) + 1)

@@ -165,9 +165,10 @@ class _Arranger:
         near = [p for p in host[1].pins if p.side == ("right" if way > 0 else "left")]
         nets = {self.net(host[0], p.number): p.y for p in near}
         shared = {
-            spec.number: nets[net] for spec in self.kind(ref).pins
+            spec.number: nets[net]
+            for spec in self.kind(ref).pins
             if (net := self.net(ref, spec.number)) and net not in self.rail_set and net in nets
-        }  # fmt: skip
+        }
         return shared if len(shared) > 1 else {}
 
     def _side(self, ref: str, kind: Kind, spec: PinSpec) -> Side | None:

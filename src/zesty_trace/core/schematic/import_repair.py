@@ -12,9 +12,23 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.schematic.wiring_csv import ImportFailed, Problem, import_prototype
 
 _WORD = re.compile(r"[a-z]+|\d+")
-ALIKE = {"cap": "capacitor", "caps": "capacitor", "res": "resistor", "pot": "potentiometer", "reg": "regulator",
-         "ldo": "regulator", "fet": "mosfet", "mcu": "controller", "micro": "controller", "conn": "header",
-         "electro": "electrolytic", "elco": "electrolytic", "ind": "inductor", "xtal": "crystal", "btn": "button"}  # fmt: skip
+ALIKE = {
+    "cap": "capacitor",
+    "caps": "capacitor",
+    "res": "resistor",
+    "pot": "potentiometer",
+    "reg": "regulator",
+    "ldo": "regulator",
+    "fet": "mosfet",
+    "mcu": "controller",
+    "micro": "controller",
+    "conn": "header",
+    "electro": "electrolytic",
+    "elco": "electrolytic",
+    "ind": "inductor",
+    "xtal": "crystal",
+    "btn": "button",
+}
 
 
 @dataclass(frozen=True)
@@ -48,9 +62,13 @@ class Preview:
 
 
 def preview_import(
-    parts_text: str, wiring_text: str, catalogue: Catalogue, base: Design | None = None,
-    files: tuple[str, str] = ("parts.csv", "wiring.csv"), names: Mapping[str, str] | None = None,
-) -> Preview:  # fmt: skip
+    parts_text: str,
+    wiring_text: str,
+    catalogue: Catalogue,
+    base: Design | None = None,
+    files: tuple[str, str] = ("parts.csv", "wiring.csv"),
+    names: Mapping[str, str] | None = None,
+) -> Preview:
     """Return what importing the two tables would give, with unknown kinds gathered. Never raises for their content."""
     names = dict(names or {})
     try:

@@ -38,9 +38,12 @@ def netlist_json(design: Design, catalogue: Catalogue) -> str:
         for net, pins in design.nets.items()
     }
     data = {
-        "design": design.name, "revision": design.revision, "parts": parts, "nets": nets,
+        "design": design.name,
+        "revision": design.revision,
+        "parts": parts,
+        "nets": nets,
         "left_open": [str(p) for p in design.not_connected],
-    }  # fmt: skip
+    }
     return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
 
 

@@ -34,9 +34,15 @@ from zesty_trace.core.schematic.words import expand, split_words
 from zesty_trace.errors import InputError, own_words
 
 NEW_PARTS = {
-    "R": "resistor", "C": "ceramic_capacitor", "D": "led", "SW": "button", "F": "polyfuse", "L": "inductor",
-    "TP": "test_point", "H": "mounting_hole",
-}  # fmt: skip
+    "R": "resistor",
+    "C": "ceramic_capacitor",
+    "D": "led",
+    "SW": "button",
+    "F": "polyfuse",
+    "L": "inductor",
+    "TP": "test_point",
+    "H": "mounting_hole",
+}
 TAIL_WORDS = ("in", "only", "block", "note")
 _REF = re.compile(r"^([A-Za-z]{1,4})(\d{1,4})$")
 MOST_COPIED = 200
@@ -202,9 +208,14 @@ class _Speaker:
             raise InputError(f"a {kind_id} does not come in “{package}”", package, suggest(package, kind.packages))
         self._check(kind, value, ref)
         part = Part(
-            ref=ref, kind=kind_id, value=value, package=package, variants=tuple(said.get("only", [])),
-            block=" ".join(said.get("block", [])), notes=" ".join(said.get("note", [])),
-        )  # fmt: skip
+            ref=ref,
+            kind=kind_id,
+            value=value,
+            package=package,
+            variants=tuple(said.get("only", [])),
+            block=" ".join(said.get("block", [])),
+            notes=" ".join(said.get("note", [])),
+        )
         design = edits.add_part(self.design, part)
         new = tuple(v for v in part.variants if v not in design.variants)
         self.design = replace(design, variants=(*design.variants, *new)) if new else design

@@ -103,14 +103,26 @@ def propose(design: Design, catalogue: Catalogue, ref: str) -> Proposal:
 
 
 def _proposal(
-    before: Design, after: Design, catalogue: Catalogue, ref: str, to_kind: str, gains: tuple[str, ...],
-    losses: tuple[str, ...], homeless: list[str],
-) -> Proposal:  # fmt: skip
+    before: Design,
+    after: Design,
+    catalogue: Catalogue,
+    ref: str,
+    to_kind: str,
+    gains: tuple[str, ...],
+    losses: tuple[str, ...],
+    homeless: list[str],
+) -> Proposal:
     gone, come = before.parts.keys() - after.parts.keys(), after.parts.keys() - before.parts.keys()
     return Proposal(
-        ref, to_kind, figures(before, catalogue, {ref, *gone}), figures(after, catalogue, {ref, *come}), gains, losses,
-        tuple(homeless), after,
-    )  # fmt: skip
+        ref,
+        to_kind,
+        figures(before, catalogue, {ref, *gone}),
+        figures(after, catalogue, {ref, *come}),
+        gains,
+        losses,
+        tuple(homeless),
+        after,
+    )
 
 
 def _put_kind(design: Design, catalogue: Catalogue, ref: str, kind_id: str, nets: dict[str, str]) -> Design:

@@ -25,9 +25,14 @@ PATIENCE = 800  # cells looked at for a wire of an edit; a farther way is left t
 
 class _Router:
     def __init__(
-        self, design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int,
+        self,
+        design: Design,
+        placed: list[PlacedSymbol],
+        rails: list[Rail],
+        width: int,
+        height: int,
         marks: Mapping[str, str],
-    ) -> None:  # fmt: skip
+    ) -> None:
         self.design, self.placed, self.rails, self.marks = design, placed, rails, marks
         self.net_of = design.net_of()
         names = sorted(design.nets)
@@ -290,9 +295,15 @@ class _Router:
 
 
 def route_wires(
-    design: Design, placed: list[PlacedSymbol], rails: list[Rail], width: int, height: int,
-    marks: Mapping[str, str] | None = None, keep: Kept | None = None, report: Report = quiet,
-) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:  # fmt: skip
+    design: Design,
+    placed: list[PlacedSymbol],
+    rails: list[Rail],
+    width: int,
+    height: int,
+    marks: Mapping[str, str] | None = None,
+    keep: Kept | None = None,
+    report: Report = quiet,
+) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:
     """Return wires, tags and junction dots for the placed symbols.
 
     `marks` is added to the tags of a net (where it goes on). With `keep`, the nets outside `keep.again` stay as drawn.

@@ -27,10 +27,24 @@ OPTIONAL_COLUMNS = ("block",)
 WIRING_COLUMNS = ("net", "ref", "pin")
 OPEN = "NC"
 SYNONYMS = {
-    "reference": "ref", "designator": "ref", "part": "ref", "type": "kind", "component": "kind", "description": "kind",
-    "footprint": "package", "case": "package", "comment": "notes", "note": "notes", "remark": "notes", "variant": "variants",
-    "signal": "net", "node": "net", "wire": "net", "terminal": "pin", "leg": "pin",
-}  # fmt: skip
+    "reference": "ref",
+    "designator": "ref",
+    "part": "ref",
+    "type": "kind",
+    "component": "kind",
+    "description": "kind",
+    "footprint": "package",
+    "case": "package",
+    "comment": "notes",
+    "note": "notes",
+    "remark": "notes",
+    "variant": "variants",
+    "signal": "net",
+    "node": "net",
+    "wire": "net",
+    "terminal": "pin",
+    "leg": "pin",
+}
 _REF = re.compile(r"^[A-Za-z]{1,4}\d{1,4}$")
 
 
@@ -187,9 +201,14 @@ def _read_parts(
             problems.append(Problem(file, line, "value", problem[0], problem[1]))
         variants = tuple(row.get("variants", "").replace(";", " ").split())
         parts[ref] = Part(
-            ref=ref, kind=kind_id, value=value, package=package, variants=variants,
-            notes=row.get("notes", ""), block=row.get("block", ""),
-        )  # fmt: skip
+            ref=ref,
+            kind=kind_id,
+            value=value,
+            package=package,
+            variants=variants,
+            notes=row.get("notes", ""),
+            block=row.get("block", ""),
+        )
     return parts
 
 

@@ -15,9 +15,16 @@ from zesty_trace.errors import InputError, ZestyError
 
 EXAMPLE = "1  VDD  power\n2  GND  ground\n3  SDA  open drain\n4  SCL  input"
 ROLE_TITLES = {
-    "supply_in": "takes supply", "supply_out": "gives supply", "ground": "ground", "input": "input", "output": "output",
-    "bidirectional": "in and out", "open_drain": "open drain", "passive": "passive", "no_connect": "not connected",
-}  # fmt: skip
+    "supply_in": "takes supply",
+    "supply_out": "gives supply",
+    "ground": "ground",
+    "input": "input",
+    "output": "output",
+    "bidirectional": "in and out",
+    "open_drain": "open drain",
+    "passive": "passive",
+    "no_connect": "not connected",
+}
 
 
 class MakePartDrawer(Drawer):
@@ -38,17 +45,26 @@ class MakePartDrawer(Drawer):
         self.package = QComboBox()
         self.v_min, self.v_max, self.v_pin, self.supply_a, self.address = (QLineEdit() for _ in range(5))
         for field, example in (
-            (self.v_min, "2.7 V"), (self.v_max, "3.6 V"), (self.v_pin, "3.6 V"), (self.supply_a, "1.2 mA"),
+            (self.v_min, "2.7 V"),
+            (self.v_max, "3.6 V"),
+            (self.v_pin, "3.6 V"),
+            (self.supply_a, "1.2 mA"),
             (self.address, "0x44, if it is on the bus"),
-        ):  # fmt: skip
+        ):
             field.setPlaceholderText(example)
         form = QFormLayout()
         form.setVerticalSpacing(6)
         for text, widget in (
-            ("Name", self.kind_id), ("Described as", self.kind_title), ("Letter", self.letter), ("Package", self.package),
-            ("Works from", self.v_min), ("Works up to", self.v_max), ("Any pin, up to", self.v_pin),
-            ("Draws", self.supply_a), ("Bus address", self.address),
-        ):  # fmt: skip
+            ("Name", self.kind_id),
+            ("Described as", self.kind_title),
+            ("Letter", self.letter),
+            ("Package", self.package),
+            ("Works from", self.v_min),
+            ("Works up to", self.v_max),
+            ("Any pin, up to", self.v_pin),
+            ("Draws", self.supply_a),
+            ("Bus address", self.address),
+        ):
             form.addRow(text, widget)
         holder = QWidget()
         holder.setLayout(form)
@@ -85,9 +101,16 @@ class MakePartDrawer(Drawer):
         amp = parse_value(self.supply_a.text(), "draws") if self.supply_a.text().strip() else 0.0
         address = parse_address(self.address.text(), "bus address") if self.address.text().strip() else None
         return make_kind(
-            self.kind_id.text().strip(), self.kind_title.text(), self.letter.text().strip(), self.package.currentText(),
-            pins, facts, amp, self.session.catalogue, address,
-        )  # fmt: skip
+            self.kind_id.text().strip(),
+            self.kind_title.text(),
+            self.letter.text().strip(),
+            self.package.currentText(),
+            pins,
+            facts,
+            amp,
+            self.session.catalogue,
+            address,
+        )
 
     def check(self) -> None:
         """Say whether the part could be kept."""

@@ -76,9 +76,12 @@ class NumbersDrawer(Drawer):
             return Figures(problem="There are no parts yet.")
         try:
             return Figures(
-                supply_budget(design, catalogue), run_times(design, catalogue), charging(design, catalogue),
-                time_constants(design, catalogue), analyse(design, catalogue).heats(),
-            )  # fmt: skip
+                supply_budget(design, catalogue),
+                run_times(design, catalogue),
+                charging(design, catalogue),
+                time_constants(design, catalogue),
+                analyse(design, catalogue).heats(),
+            )
         except SolveError as error:
             return Figures(problem=str(error))
 
@@ -159,9 +162,15 @@ class NumbersDrawer(Drawer):
         return item
 
     def _line(
-        self, parent: QTreeWidgetItem, name: str, value: str, limit: str, how: str, refs: tuple[str, ...] = (),
+        self,
+        parent: QTreeWidgetItem,
+        name: str,
+        value: str,
+        limit: str,
+        how: str,
+        refs: tuple[str, ...] = (),
         nets: tuple[str, ...] = (),
-    ) -> QTreeWidgetItem:  # fmt: skip
+    ) -> QTreeWidgetItem:
         item = QTreeWidgetItem(parent, [name, value, limit])
         for column in range(3):
             item.setToolTip(column, tip(how))

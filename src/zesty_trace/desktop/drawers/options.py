@@ -42,11 +42,18 @@ class OptionsDrawer(Drawer):
         self.switch.setPlaceholderText("WITH_HUMIDITY=1")
         self.add_button = button("Add from selection", self.add_option, True)
         self.drop_button = button("Forget it", self.drop_option)
-        for each in (row(label("On the sheet"), self.shown, None), self.variants,
-                     row(self.variant_name, self.add_variant_button, self.drop_variant_button),
-                     label("Options", "heading"), wrapped(OPTION_HINT), self.options, row(label("Name"), self.name),
-                     row(label("Needs"), self.needs), row(label("Switch"), self.switch),
-                     row(self.add_button, self.drop_button, None)):  # fmt: skip
+        for each in (
+            row(label("On the sheet"), self.shown, None),
+            self.variants,
+            row(self.variant_name, self.add_variant_button, self.drop_variant_button),
+            label("Options", "heading"),
+            wrapped(OPTION_HINT),
+            self.options,
+            row(label("Name"), self.name),
+            row(label("Needs"), self.needs),
+            row(label("Switch"), self.switch),
+            row(self.add_button, self.drop_button, None),
+        ):
             self.body.addWidget(each)
         self.body.addStretch(1)
         self.shown.activated.connect(lambda _k: self._show_variant())

@@ -62,9 +62,18 @@ class PartDrawer(Drawer):
         self.again_button = button("Arrange these again", self.station.arrange_again)
         self.swap = _SwapCard(self.take_swap)
         self.swap.hide()
-        for each in (self.said, self.form_holder, self.marking, self.boards_holder,
-                     row(self.swap_button, None), self.swap, self.pins, row(self.copy_button, self.delete_button, None),
-                     row(self.again_button, None), row(self.open_button, None)):  # fmt: skip
+        for each in (
+            self.said,
+            self.form_holder,
+            self.marking,
+            self.boards_holder,
+            row(self.swap_button, None),
+            self.swap,
+            self.pins,
+            row(self.copy_button, self.delete_button, None),
+            row(self.again_button, None),
+            row(self.open_button, None),
+        ):
             self.body.addWidget(each)
         self.body.addStretch(1)
         self.value.editingFinished.connect(self._value_changed)
@@ -268,9 +277,11 @@ class PartDrawer(Drawer):
         design, catalogue = self.session.design, self.session.catalogue
         net_of = design.net_of()
         loose = [
-            pin for r in refs for s in kind_of(design, catalogue, r).pins
+            pin
+            for r in refs
+            for s in kind_of(design, catalogue, r).pins
             if (pin := Pin(r, s.number)) not in net_of and pin not in design.not_connected and s.role != "no_connect"
-        ]  # fmt: skip
+        ]
         if not loose:
             self.session.message.emit("No pin of these is loose")
             return
@@ -317,8 +328,12 @@ class _SwapCard(QWidget):
 
         def cells(f: Figures) -> list[str]:
             return [
-                str(f.parts), f"{f.area_mm2:.0f} mm²", f"{f.height_mm:.1f} mm", str(f.joints), f"{f.cost_eur:.2f} EUR"
-            ]  # fmt: skip
+                str(f.parts),
+                f"{f.area_mm2:.0f} mm²",
+                f"{f.height_mm:.1f} mm",
+                str(f.joints),
+                f"{f.cost_eur:.2f} EUR",
+            ]
 
         names = ["Parts", "Board area", "Height", "Joints", "Parts cost, about"]
         fill(self.table, [list(r) for r in zip(names, cells(p.before), cells(p.after), strict=True)], (1, 2))

@@ -47,8 +47,14 @@ class StatesDrawer(Drawer):
         self.add_button = button("Add like this", self.add)
         self.drop_button = button("Delete", self.drop)
         self.again_button = button("Propose again", self.propose, tip="Forget your states: they are read off the parts")
-        for each in (wrapped(HINT), self.list, row(self.add_button, self.drop_button, self.again_button, None), holder,
-                     label("On in this state", "heading"), self.checks):  # fmt: skip
+        for each in (
+            wrapped(HINT),
+            self.list,
+            row(self.add_button, self.drop_button, self.again_button, None),
+            holder,
+            label("On in this state", "heading"),
+            self.checks,
+        ):
             self.body.addWidget(each)
         self.list.currentRowChanged.connect(self._picked)
         self.checks.itemChanged.connect(lambda _i: self._checks_changed())
@@ -83,9 +89,7 @@ class StatesDrawer(Drawer):
         if analysis is None:
             return {}
         try:
-            return {
-                o.state.name: source_current(o, analysis.design, analysis.catalogue) for o in analysis.all()
-            }  # fmt: skip
+            return {o.state.name: source_current(o, analysis.design, analysis.catalogue) for o in analysis.all()}
         except SolveError:
             return {}
 
@@ -147,9 +151,11 @@ class StatesDrawer(Drawer):
                 what, ref, number = item.data(Qt.ItemDataRole.UserRole)
                 on[what].append((ref, number))
         fresh = replace(
-            spec, high=tuple(Pin(r, n) for r, n in on["high"]), flipped=tuple(r for r, _ in on["flipped"]),
+            spec,
+            high=tuple(Pin(r, n) for r, n in on["high"]),
+            flipped=tuple(r for r, _ in on["flipped"]),
             asleep=tuple(r for r, _ in on["asleep"]),
-        )  # fmt: skip
+        )
         self._put(fresh, spec.name, f"State {spec.name} changed")
 
     def _fields_changed(self) -> None:

@@ -61,9 +61,15 @@ class TimelineDrawer(Drawer):
         self.slider.sliderMoved.connect(self._seek)
         self.now = wrapped()
         self.sums = wrapped(name="")
-        for each in (self.steps, row(self.add_button, self.drop_button, self.up_button, None), row(self.again_button, None),
-                     row(self.play_button, None, label("Speed", "muted"), self.speed), self.slider, self.now,
-                     self.sums):  # fmt: skip
+        for each in (
+            self.steps,
+            row(self.add_button, self.drop_button, self.up_button, None),
+            row(self.again_button, None),
+            row(self.play_button, None, label("Speed", "muted"), self.speed),
+            self.slider,
+            self.now,
+            self.sums,
+        ):
             self.body.addWidget(each)
         self.body.addStretch(1)
         self.steps.itemChanged.connect(self._lasts_changed)

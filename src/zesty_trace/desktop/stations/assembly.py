@@ -57,9 +57,14 @@ class AssemblyStation(Station):
         self.count = label("", "muted")
         self.build_button = button("Record boards as assembled", self.record, tip="Ctrl+Shift+B")
         frame = card(
-            row(self.title, None, self.count), self.refs, self.canvas, self.caution, self.alloy_caution,
-            row(self.previous_button, self.next_button, None, self.build_button), name="sheet",
-        )  # fmt: skip
+            row(self.title, None, self.count),
+            self.refs,
+            self.canvas,
+            self.caution,
+            self.alloy_caution,
+            row(self.previous_button, self.next_button, None, self.build_button),
+            name="sheet",
+        )
         frame.layout().setStretch(2, 1)
         return frame
 
@@ -86,9 +91,11 @@ class AssemblyStation(Station):
         holder.setContentsMargins(0, 0, 0, 0)
         self.plot: Any = None
         frame = card(
-            row(label("Heat profile, simulated oven", "heading"), None, label("Alloy"), self.alloy), self.verdict,
-            self._plot_holder, self.measures,
-        )  # fmt: skip
+            row(label("Heat profile, simulated oven", "heading"), None, label("Alloy"), self.alloy),
+            self.verdict,
+            self._plot_holder,
+            self.measures,
+        )
         frame.layout().setStretch(2, 1)
         self._run_of: Design | None = None
         self._run: Any = None
@@ -193,9 +200,12 @@ class AssemblyStation(Station):
             self.verdict.setText(str(error) if error else "stopped")
 
         self.session.jobs.start(
-            "Heating", lambda report: journey.heat_run(design, catalogue), lambda v: self._heated(design, *v), failed,
+            "Heating",
+            lambda report: journey.heat_run(design, catalogue),
+            lambda v: self._heated(design, *v),
+            failed,
             visible=False,
-        )  # fmt: skip
+        )
 
     def _heated(self, design: Design, run: Any, measures: Any, window: Any) -> None:
         if design is not self.session.design:
@@ -205,9 +215,10 @@ class AssemblyStation(Station):
         self.verdict.setObjectName("bad" if bad else "good")
         self.verdict.style().polish(self.verdict)
         self.verdict.setText(
-            f"{len(bad)} numbers are outside the window of {window.title}" if bad
+            f"{len(bad)} numbers are outside the window of {window.title}"
+            if bad
             else f"All {len(measures)} numbers are inside the window of {window.title}"
-        )  # fmt: skip
+        )
         words = []
         for m in measures:
             low = f"{m.low:g} to " if m.low is not None else "up to "
@@ -241,9 +252,12 @@ class AssemblyStation(Station):
         plot.plot(run.time_s, run.board_c, pen=pg.mkPen(t.copper, width=3), name="board")
         for level, text in ((window.liquidus_c, "melts"), (window.peak_max_c, "most")):
             line = pg.InfiniteLine(
-                level, angle=0, pen=pg.mkPen(t.teal, width=1), label=f"{text} {level:.0f} °C",
+                level,
+                angle=0,
+                pen=pg.mkPen(t.teal, width=1),
+                label=f"{text} {level:.0f} °C",
                 labelOpts={"position": 0.12, "color": t.teal},
-            )  # fmt: skip
+            )
             plot.addItem(line)
 
     def actions_here(self) -> list[Action]:

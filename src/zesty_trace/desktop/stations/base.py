@@ -107,9 +107,14 @@ class WorkedOut:
     """
 
     def __init__(
-        self, session: Session, title: str, work: Callable[..., Any], show: Callable[[Any], None],
-        again: Callable[[], None], reports: bool = False,
-    ) -> None:  # fmt: skip
+        self,
+        session: Session,
+        title: str,
+        work: Callable[..., Any],
+        show: Callable[[Any], None],
+        again: Callable[[], None],
+        reports: bool = False,
+    ) -> None:
         self._reports = reports
         self._session, self._title, self._work = session, title, work
         self._show, self._again = show, again
@@ -127,9 +132,12 @@ class WorkedOut:
         if self._busy_with is not design:
             self._busy_with = design
             self._session.jobs.start(
-                self._title, lambda report: self._work(design, report) if self._reports else self._work(design),
-                lambda value: self._done(design, value), lambda error: self._failed(design, error), visible=visible,
-            )  # fmt: skip
+                self._title,
+                lambda report: self._work(design, report) if self._reports else self._work(design),
+                lambda value: self._done(design, value),
+                lambda error: self._failed(design, error),
+                visible=visible,
+            )
         return False
 
     def _free(self, design: Design) -> None:

@@ -99,9 +99,13 @@ class BenchStation(Station):
         self.sides.addWidget(self.steps)
         self.sides.addWidget(other)
         return card(
-            row(self.title, None, self.plan_button, self.cover_button), self.note, self.hands, self.sides,
-            label(ORDER_CAUTION, "caution", True), name="sheet",
-        )  # fmt: skip
+            row(self.title, None, self.plan_button, self.cover_button),
+            self.note,
+            self.hands,
+            self.sides,
+            label(ORDER_CAUTION, "caution", True),
+            name="sheet",
+        )
 
     def _show_side(self, index: int) -> None:
         self.sides.setCurrentIndex(index)

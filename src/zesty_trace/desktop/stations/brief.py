@@ -67,17 +67,35 @@ class BriefStation(Station):
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         form.setVerticalSpacing(7)
         for text, widget in (
-            ("Name", self.name), ("What for", self.purpose), ("Quantity", self.quantity), ("Needed by", self.needed),
-            ("Budget for boards", self.budget), ("Supply", self.supply), ("Supply gives up to", self.limit),
-            ("Ambient", self.ambient), ("Humidity", self.humidity), ("Board width", self.width),
-            ("Board height", self.height), ("Room in the case", self.depth), ("Options wanted", self.options),
-        ):  # fmt: skip
+            ("Name", self.name),
+            ("What for", self.purpose),
+            ("Quantity", self.quantity),
+            ("Needed by", self.needed),
+            ("Budget for boards", self.budget),
+            ("Supply", self.supply),
+            ("Supply gives up to", self.limit),
+            ("Ambient", self.ambient),
+            ("Humidity", self.humidity),
+            ("Board width", self.width),
+            ("Board height", self.height),
+            ("Room in the case", self.depth),
+            ("Options wanted", self.options),
+        ):
             form.addRow(text, widget)
         self.name.editingFinished.connect(self._push)
         self.purpose.editingFinished.connect(self._push)
         self.options.editingFinished.connect(self._push)
-        for spin in (self.quantity, self.budget, self.supply, self.limit, self.ambient, self.humidity, self.width,
-                     self.height, self.depth):  # fmt: skip
+        for spin in (
+            self.quantity,
+            self.budget,
+            self.supply,
+            self.limit,
+            self.ambient,
+            self.humidity,
+            self.width,
+            self.height,
+            self.depth,
+        ):
             spin.editingFinished.connect(self._push)
         self.needed.dateChanged.connect(lambda _d: self._push())
         holder = QWidget()
@@ -160,10 +178,15 @@ class BriefStation(Station):
         self.quantity.setValue(b.quantity)
         self.needed.setDate(QDate.fromString(b.needed_by, "yyyy-MM-dd") if b.needed_by else QDate.currentDate())
         for spin, value in (
-            (self.budget, b.budget_eur), (self.supply, b.supply_v), (self.limit, b.supply_limit_a),
-            (self.ambient, b.ambient_c), (self.humidity, b.humidity_pct), (self.width, mm(b.case_width_nm)),
-            (self.height, mm(b.case_height_nm)), (self.depth, mm(b.case_depth_nm)),
-        ):  # fmt: skip
+            (self.budget, b.budget_eur),
+            (self.supply, b.supply_v),
+            (self.limit, b.supply_limit_a),
+            (self.ambient, b.ambient_c),
+            (self.humidity, b.humidity_pct),
+            (self.width, mm(b.case_width_nm)),
+            (self.height, mm(b.case_height_nm)),
+            (self.depth, mm(b.case_depth_nm)),
+        ):
             spin.setValue(value)
         loose = len(unaccounted_pins(d, self.session.catalogue))
         self.tables.show_totals(len(d.parts), len(d.nets), loose)
@@ -243,12 +266,19 @@ class BriefStation(Station):
         """Return what the fields say now, by the name of the brief's field."""
         return {
             "name": self.name.text(),
-            "purpose": self.purpose.text(), "options_wanted": self.options.text(), "quantity": self.quantity.value(),
-            "needed_by": self.needed.date().toString("yyyy-MM-dd"), "budget_eur": self.budget.value(),
-            "supply_v": self.supply.value(), "supply_limit_a": self.limit.value(), "ambient_c": self.ambient.value(),
-            "humidity_pct": self.humidity.value(), "case_width_nm": nm(self.width.value()),
-            "case_height_nm": nm(self.height.value()), "case_depth_nm": nm(self.depth.value()),
-        }  # fmt: skip
+            "purpose": self.purpose.text(),
+            "options_wanted": self.options.text(),
+            "quantity": self.quantity.value(),
+            "needed_by": self.needed.date().toString("yyyy-MM-dd"),
+            "budget_eur": self.budget.value(),
+            "supply_v": self.supply.value(),
+            "supply_limit_a": self.limit.value(),
+            "ambient_c": self.ambient.value(),
+            "humidity_pct": self.humidity.value(),
+            "case_width_nm": nm(self.width.value()),
+            "case_height_nm": nm(self.height.value()),
+            "case_depth_nm": nm(self.depth.value()),
+        }
 
     def _push(self) -> None:
         """Take over the fields that differ from what was shown: the others keep what fields cannot show."""

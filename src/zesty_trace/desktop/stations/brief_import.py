@@ -67,10 +67,15 @@ class ImportCard(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(
             card(
-                label("The prototype", "heading"), holder, self.said, self.unknown, row(self.import_button, None),
-                self.problems, counts,
+                label("The prototype", "heading"),
+                holder,
+                self.said,
+                self.unknown,
+                row(self.import_button, None),
+                self.problems,
+                counts,
             )
-        )  # fmt: skip
+        )
 
     def _choose(self, edit: QLineEdit) -> None:
         path, _ = QFileDialog.getOpenFileName(self, "Choose a table", str(self.session.path), "Tables (*.csv);;All (*)")

@@ -52,7 +52,7 @@ class MeasuredCard(QWidget):
                 row(self.reading, label("±"), self.tolerance, label("%"), None, self.add_button),
                 self.table,
             )
-        )  # fmt: skip
+        )
         self.reading.returnPressed.connect(self.add)
         self._worked = WorkedOut(session, "Comparing", self._compare, self._show, self.pull)
         self._names: list[str] = []
@@ -106,9 +106,12 @@ class MeasuredCard(QWidget):
             return
         state = self.state.currentText()
         measured = Measured(
-            what=KINDS[self.what.currentText()], where=where, value=value, tolerance_pct=tolerance,  # type: ignore[arg-type]
+            what=KINDS[self.what.currentText()],
+            where=where,
+            value=value,
+            tolerance_pct=tolerance,  # type: ignore[arg-type]
             state="" if state == WORST else state,
-        )  # fmt: skip
+        )
         if self.session.do(f"Reading at {where} kept", lambda d: note_measured(d, measured)):
             self.where.clear()
             self.reading.clear()

@@ -27,8 +27,14 @@ from zesty_trace.journey.flashing import flash_board, flash_job, flash_simulated
 from zesty_trace.names import check_name
 from zesty_trace.store.board import BoardRecord, Standing
 
-FAULTS = {"a good target": "none", "one that is silent": "silent", "one of another kind": "identity",
-          "one that drops off": "drop", "one with a bad bit": "bits", "one that is read-protected": "protected"}  # fmt: skip
+FAULTS = {
+    "a good target": "none",
+    "one that is silent": "silent",
+    "one of another kind": "identity",
+    "one that drops off": "drop",
+    "one with a bad bit": "bits",
+    "one that is read-protected": "protected",
+}
 
 
 STAND_IN = "stand-in"
@@ -113,9 +119,14 @@ class FlashStation(Station):
         self.target.currentTextChanged.connect(self._set_target)
         self.choose_button = button("Choose an image …", self.choose, tip="Ctrl+O on this station")
         return card(
-            label("The image", "heading"), self.file, self.sha, self.ranges, self.bar, self.fit,
+            label("The image", "heading"),
+            self.file,
+            self.sha,
+            self.ranges,
+            self.bar,
+            self.fit,
             row(self.choose_button, None, label("Target"), self.target),
-        )  # fmt: skip
+        )
 
     def _port_card(self) -> QWidget:
         self.port = QComboBox()
@@ -127,12 +138,16 @@ class FlashStation(Station):
         self.steps = label(
             "Boot mode: hold BOOT, tap RESET, let BOOT go. At a real port one board is flashed at a time, the next is asked "
             "for, and a chip that was in before is refused. The stand-in is a separate program; its boards are marked "
-            "simulated and never mix with real ones.", "muted", True,
-        )  # fmt: skip
+            "simulated and never mix with real ones.",
+            "muted",
+            True,
+        )
         return card(
-            label("The programmer", "heading"), row(label("Port"), self.port, None),
-            row(label("Stand-in is"), self.fault, None), self.steps,
-        )  # fmt: skip
+            label("The programmer", "heading"),
+            row(label("Port"), self.port, None),
+            row(label("Stand-in is"), self.fault, None),
+            self.steps,
+        )
 
     def _batch_card(self) -> QWidget:
         self.left_count = label("", "big")
@@ -146,9 +161,11 @@ class FlashStation(Station):
         self.serial.setMaximumWidth(110)
         self.serial.setAccessibleName("Serial number")
         return card(
-            row(self.left_count, label("boards left to flash", "muted"), None), self.ask,
-            row(label("Next"), self.serial, self.one_button, self.all_button, None), self.table,
-        )  # fmt: skip
+            row(self.left_count, label("boards left to flash", "muted"), None),
+            self.ask,
+            row(label("Next"), self.serial, self.one_button, self.all_button, None),
+            self.table,
+        )
 
     def pull(self) -> None:
         """Read the image and the records."""
@@ -180,8 +197,9 @@ class FlashStation(Station):
         self.sha.setText(f"SHA-256 {self.image.sha256[:32]}\n{self.image.sha256[32:]}")
         fill(
             self.ranges,
-            [[f"0x{s.address:08X}", f"0x{s.end - 1:08X}", f"{len(s.data):,}"] for s in self.image.segments], (2,),
-        )  # fmt: skip
+            [[f"0x{s.address:08X}", f"0x{s.end - 1:08X}", f"{len(s.data):,}"] for s in self.image.segments],
+            (2,),
+        )
         d, catalogue = self.session.design, self.session.catalogue
         findings = [*controller_findings(d, catalogue), *fit_findings(self.image, self.target_found)]
         bad = [f for f in findings if f.severity <= Severity.FIX]

@@ -43,9 +43,7 @@ class LayoutStation(Station):
         self.route_button = button("Route", self.route, True, "Ctrl+R")
         self.rip_button = button("Take copper off", self.rip)
         self.top, self.bottom = self._toggle("Top"), self._toggle("Bottom")
-        bar = row(
-            self.hint, None, self.top, self.bottom, self.rip_button, self.place_button, self.route_button
-        )  # fmt: skip
+        bar = row(self.hint, None, self.top, self.bottom, self.rip_button, self.place_button, self.route_button)
         self.detail = label("Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm.", "muted")
         frame = card(bar, self.canvas, self.detail, name="sheet")
         frame.layout().setStretch(1, 1)
@@ -108,10 +106,16 @@ class LayoutStation(Station):
         links = self._state.links if fresh and self._state else ()
         self.canvas.show_view(
             BoardView(
-                design, self.session.catalogue, self._pours if fresh else {}, links, self._lit, marks=self._marks,
-                show_top=self.top.isChecked(), show_bottom=self.bottom.isChecked(),
+                design,
+                self.session.catalogue,
+                self._pours if fresh else {},
+                links,
+                self._lit,
+                marks=self._marks,
+                show_top=self.top.isChecked(),
+                show_bottom=self.bottom.isChecked(),
             )
-        )  # fmt: skip
+        )
         self._say_state(fresh)
 
     def _say_state(self, fresh: bool) -> None:
@@ -131,9 +135,10 @@ class LayoutStation(Station):
         """Place what is not placed, as a job."""
         base, catalogue = self.session.design, self.session.catalogue
         self.session.jobs.start(
-            "Placing", lambda report: place_rest(base, catalogue, report),
+            "Placing",
+            lambda report: place_rest(base, catalogue, report),
             lambda after: self.session.apply_result("Parts placed", base, after),
-        )  # fmt: skip
+        )
 
     def route(self) -> None:
         """Route the board, as a job."""

@@ -47,9 +47,11 @@ class NextRevStation(Station):
         self.rework.returnPressed.connect(self.add_rework)
         self.rework_button = button("Record rework", self.add_rework)
         return card(
-            row(self.yield_label, self.yield_words, None), self.road,
-            row(self.serial, self.rework, self.rework_button), name="sheet",
-        )  # fmt: skip
+            row(self.yield_label, self.yield_words, None),
+            self.road,
+            row(self.serial, self.rework, self.rework_button),
+            name="sheet",
+        )
 
     def _changes(self) -> QWidget:
         self.list = QListWidget()
@@ -64,9 +66,13 @@ class NextRevStation(Station):
         self.start_button = button("Start the next revision", self.start, True)
         self.revision = label("", "muted", True)
         return card(
-            label("Change list", "heading"), self.list, row(self.note, self.note_button), row(self.from_faults, None),
-            self.revision, row(self.start_button, None),
-        )  # fmt: skip
+            label("Change list", "heading"),
+            self.list,
+            row(self.note, self.note_button),
+            row(self.from_faults, None),
+            self.revision,
+            row(self.start_button, None),
+        )
 
     def pull(self) -> None:
         """Show the records and the change list."""

@@ -95,8 +95,13 @@ class OrderStation(Station):
         self.layer.currentTextChanged.connect(lambda _t: self._show())
         self.file_note = label("", "muted", True)
         self.write_button = button("Write the fabrication zip", self.write, True, "Ctrl+G")
-        frame = card(row(label("What the board house will see", "heading"), None, self.layer), self.canvas, self.file_note,
-                     row(self.write_button, None), name="sheet")  # fmt: skip
+        frame = card(
+            row(label("What the board house will see", "heading"), None, self.layer),
+            self.canvas,
+            self.file_note,
+            row(self.write_button, None),
+            name="sheet",
+        )
         frame.layout().setStretch(1, 1)
         outer.addWidget(frame, 8)
         right = QVBoxLayout()
@@ -214,8 +219,13 @@ class OrderStation(Station):
 
     def _show(self) -> None:
         names = VIEWS[self.layer.currentText()]
-        colors = {"copper-top.gbr": "copper", "copper-bottom.gbr": "bottom", "mask-top.gbr": "lemon",
-                  "mask-bottom.gbr": "lemon", "paste-top.gbr": "ground"}  # fmt: skip
+        colors = {
+            "copper-top.gbr": "copper",
+            "copper-bottom.gbr": "bottom",
+            "mask-top.gbr": "lemon",
+            "mask-bottom.gbr": "lemon",
+            "paste-top.gbr": "ground",
+        }
         layers = [(colors.get(n, "ink"), self._images[n]) for n in names if n in self._images]
         if "outline.gbr" in self._images:
             layers.append(("ink", self._images["outline.gbr"]))

@@ -35,13 +35,14 @@ if TYPE_CHECKING:
     from zesty_trace.desktop.drawers.base import Drawer
 
 DRAWERS = {
-    "part": ("part", "PartDrawer", "Part", "Ctrl+Shift+1"), "wiring": ("wiring", "WiringDrawer", "Wiring list", "Ctrl+Shift+2"),
+    "part": ("part", "PartDrawer", "Part", "Ctrl+Shift+1"),
+    "wiring": ("wiring", "WiringDrawer", "Wiring list", "Ctrl+Shift+2"),
     "states": ("states", "StatesDrawer", "States", "Ctrl+Shift+3"),
     "timeline": ("timeline", "TimelineDrawer", "Timeline", "Ctrl+Shift+4"),
     "numbers": ("numbers", "NumbersDrawer", "Numbers", "Ctrl+Shift+5"),
     "options": ("options", "OptionsDrawer", "Options", "Ctrl+Shift+6"),
     "make": ("make_part", "MakePartDrawer", "Make a part", "Ctrl+Shift+7"),
-}  # fmt: skip
+}
 DRAWER_PX = 370
 LONG_JOB_PARTS = 100  # from here on the arrangement may take a second: it shows its progress
 AFTER_PAINT_MS = 60  # an edit is on screen first; what takes longer starts then
@@ -102,9 +103,10 @@ class SchematicStation(SheetEdits, Station):
         self.hint = label("", "muted")
         self.blocks, self.pages, self.states = QComboBox(), QComboBox(), QComboBox()
         for box, name, run in (
-            (self.blocks, "Show a block", self._show_block), (self.pages, "Page", self._pick_page),
+            (self.blocks, "Show a block", self._show_block),
+            (self.pages, "Page", self._pick_page),
             (self.states, "Operating state", lambda: self.set_state(self.states.currentText())),
-        ):  # fmt: skip
+        ):
             box.setAccessibleName(name)
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToContents)
             box.setMaximumWidth(170)
@@ -136,10 +138,11 @@ class SchematicStation(SheetEdits, Station):
 
     def _line(self) -> SayLine:
         self.say_line = SayLine(
-            "U3.P4 - R20 330 - D7 red - GND", "Say a connection, a value, or “delete R8”. Enter does it.",
+            "U3.P4 - R20 330 - D7 red - GND",
+            "Say a connection, a value, or “delete R8”. Enter does it.",
             lambda text: understand(text, self.session.design, self.session.catalogue),
             lambda text: completions(text, self.session.design, self.session.catalogue),
-        )  # fmt: skip
+        )
         self.line, self.preview = self.say_line.field, self.say_line.preview
         self.say_line.said.connect(self.say)
         return self.say_line
@@ -272,10 +275,18 @@ class SchematicStation(SheetEdits, Station):
                     ref = next((r for r in refs if r not in badges), refs[0])
                     badges.setdefault(ref, (number, f.severity.word))
         return SheetView(
-            design, catalogue, drawn.sheet, ground_net(design, catalogue), self.volts, self.amps,
-            self.overlay.isChecked(), *((frozenset(), frozenset()) if for_paper else self._lit), badges=badges,
-            variant=self.variant, lights=None if for_paper else self._lights,
-        )  # fmt: skip
+            design,
+            catalogue,
+            drawn.sheet,
+            ground_net(design, catalogue),
+            self.volts,
+            self.amps,
+            self.overlay.isChecked(),
+            *((frozenset(), frozenset()) if for_paper else self._lit),
+            badges=badges,
+            variant=self.variant,
+            lights=None if for_paper else self._lights,
+        )
 
     def _show_block(self) -> None:
         name = self.blocks.currentText()
@@ -446,7 +457,7 @@ class SchematicStation(SheetEdits, Station):
             ("Paste the copied parts", "Ctrl+V", self.paste),
             ("Select every part", "Ctrl+A", self.select_all),
             ("Play the timeline", "Ctrl+Shift+P", self.play),
-        ]  # fmt: skip
+        ]
         files = [
             Action(title, sheet_files.SHORTCUTS.get(title, ""), partial(action, self))
             for title, action in sheet_files.ACTIONS.items()
