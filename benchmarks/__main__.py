@@ -28,6 +28,7 @@ from zesty_trace.core.circuit.analysis import sampled_scale
 from zesty_trace.core.circuit.build import build_network, junction_values
 from zesty_trace.core.circuit.network import Compiled, Element, Network, compile_network
 from zesty_trace.core.circuit.solver import _assemble, _conductances, solve
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.layers import all_files
 from zesty_trace.core.fabrication.read_back import read_gerber
@@ -124,11 +125,11 @@ def _large_rows(catalogue: Catalogue) -> list[tuple[str, str]]:
     design = large(catalogue)
     pins = sum(len(catalogue.kind(p.kind).pins) for p in design.parts.values())
     name = f"{len(design.parts)} parts, {pins} pins"
-    review(design, catalogue)
+    review(Wired(design, catalogue))
     fresh = iter(edits.set_brief(design, ambient_c=20 + k / 10) for k in range(30))
     rows = [
-        (f"{name}: review, nothing kept", f"{median_s(lambda: review(next(fresh), catalogue), 9) * 1e3:.0f} ms"),
-        (f"{name}: arranged anew", f"{median_s(lambda: arrange(design, catalogue), 3):.2f} s"),
+        (f"{name}: review, nothing kept", f"{median_s(lambda: review(Wired(next(fresh), catalogue)), 9) * 1e3:.0f} ms"),
+        (f"{name}: arranged anew", f"{median_s(lambda: arrange(Wired(design, catalogue)), 3):.2f} s"),
     ]
     return rows + [(f"{name}: {edit}, on screen", f"{took * 1e3:.0f} ms") for edit, took in edit_to_screen().items()]
 
@@ -138,7 +139,7 @@ def _sheet_rows(catalogue: Catalogue) -> list[tuple[str, str]]:
     designs = {name: mended(demo(name, catalogue), catalogue) for name in DEMOS}
     rows = []
     for name, design in {**designs, "150 parts": large(catalogue)}.items():
-        sheet = arrange(design, catalogue)
+        sheet = arrange(Wired(design, catalogue))
         quality = ", ".join(f"{v} {k}" for k, v in wire_quality(sheet.wires, sheet.symbols).items())
         rows.append((f"sheet of {name}", f"{quality}, {len(sheet.tags)} tags, {sheet.width} x {sheet.height} units"))
     return rows
@@ -148,15 +149,20 @@ def main() -> None:
     """Print the table."""
     catalogue = shipped()
     design = mended(demo("proofing", catalogue), catalogue)
-    network = build_network(design, catalogue)
+    network = build_network(Wired(design, catalogue))
     rows: list[tuple[str, str]] = []
     solve(network)
     rows.append(("solve the demo, all on", f"{median_s(lambda: solve(network), 15) * 1e3:.1f} ms"))
     fresh = iter(edits.set_brief(design, ambient_c=20 + k / 10) for k in range(20))
     rows.append(
-        ("electrical review, nothing kept", f"{median_s(lambda: review(next(fresh), catalogue), 5) * 1e3:.0f} ms")
+        (
+            "electrical review, nothing kept",
+            f"{median_s(lambda: review(Wired(next(fresh), catalogue)), 5) * 1e3:.0f} ms",
+        )
     )
-    rows.append(("arrange and wire the sheet", f"{median_s(lambda: arrange(design, catalogue), 5) * 1e3:.0f} ms"))
+    rows.append(
+        ("arrange and wire the sheet", f"{median_s(lambda: arrange(Wired(design, catalogue)), 5) * 1e3:.0f} ms")
+    )
     network_40 = ladder()
     scale = sampled_scale(network_40, np.random.default_rng(1), 10_000)
     batch = solve(network_40, scale)
@@ -165,23 +171,29 @@ def main() -> None:
     rows.append(("10,000 samples, 41 nodes, 20 diodes", f"{took:.2f} s, residual at most {batch.residual_a:.0e} A"))
     rows.append(("the same by a loop of fsolve", f"{loop * 1e4:.0f} s, ratio {loop * 1e4 / took:.0f}"))
     rows += _large_rows(catalogue)
-    placed = place_rest(design, catalogue)
-    rows.append(("place 60 parts", f"{median_s(lambda: place_rest(design, catalogue), 2):.2f} s"))
-    result = route(placed, catalogue)
+    placed = place_rest(Wired(design, catalogue))
+    rows.append(("place 60 parts", f"{median_s(lambda: place_rest(Wired(design, catalogue)), 2):.2f} s"))
+    result = route(Wired(placed, catalogue))
     rows.append(
         (
             f"route {result.connections} connections, {result.passes} passes",
-            f"{median_s(lambda: route(placed, catalogue), 2):.2f} s",
+            f"{median_s(lambda: route(Wired(placed, catalogue)), 2):.2f} s",
         )
     )
-    rows.append(("board review with pours", f"{median_s(lambda: check_board(result.design, catalogue), 3):.2f} s"))
-    files = all_files(result.design, catalogue)
-    rows.append(("write all fabrication files", f"{median_s(lambda: all_files(result.design, catalogue), 3):.2f} s"))
+    rows.append(
+        ("board review with pours", f"{median_s(lambda: check_board(Wired(result.design, catalogue)), 3):.2f} s")
+    )
+    files = all_files(Wired(result.design, catalogue))
+    rows.append(
+        ("write all fabrication files", f"{median_s(lambda: all_files(Wired(result.design, catalogue)), 3):.2f} s")
+    )
     rows.append(("read top copper back", f"{median_s(lambda: read_gerber(files['copper-top.gbr']), 3):.2f} s"))
     rows.append(
-        ("simulate the oven", f"{median_s(lambda: journey.heat_run(result.design, catalogue), 5) * 1e3:.0f} ms")
+        ("simulate the oven", f"{median_s(lambda: journey.heat_run(Wired(result.design, catalogue)), 5) * 1e3:.0f} ms")
     )
-    rows.append(("make the test plan", f"{median_s(lambda: make_plan(design, catalogue, 'Full'), 3) * 1e3:.0f} ms"))
+    rows.append(
+        ("make the test plan", f"{median_s(lambda: make_plan(Wired(design, catalogue), 'Full'), 3) * 1e3:.0f} ms")
+    )
     empty, ours = start_ratio()
     rows.append(("first window, empty Qt window", f"{empty:.2f} s"))
     rows.append(("first window, ours", f"{ours:.2f} s, ratio {ours / empty:.2f}"))

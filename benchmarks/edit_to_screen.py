@@ -9,6 +9,7 @@ from pathlib import Path
 
 from benchmarks.large import large
 from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.schematic.say_it import say
@@ -55,7 +56,7 @@ def measure() -> dict[str, float]:
             return time.perf_counter() - start
 
         for name, sentences in EDITS.items():
-            took = [timed(lambda d, s=s: say(s, d, catalogue)) for s in sentences]
+            took = [timed(lambda d, s=s: say(s, Wired(d, catalogue))) for s in sentences]
             found[name] = statistics.median(took)
 
         def moved(design: Design, step: int) -> Design:

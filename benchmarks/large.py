@@ -6,6 +6,7 @@ from datetime import date
 
 from zesty_trace import journey
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.group_edits import copy_parts
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.review.rules import review
@@ -24,7 +25,7 @@ def demo(name: str, catalogue: Catalogue) -> Design:
 
 def mended(design: Design, catalogue: Catalogue) -> Design:
     """Return a design with every offered mend applied once."""
-    for finding in review(design, catalogue):
+    for finding in review(Wired(design, catalogue)):
         if finding.mend:
             design = finding.mend.apply(design)
     return design

@@ -13,6 +13,7 @@ from zesty_trace import journey
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.wiring_csv import import_prototype
@@ -49,7 +50,7 @@ def demo(catalogue: Catalogue, demo_tables: tuple[str, str]) -> Design:
 def mended(demo: Design, catalogue: Catalogue) -> Design:
     """The demo with every mend applied."""
     design = demo
-    for finding in review(design, catalogue):
+    for finding in review(Wired(design, catalogue)):
         if finding.mend:
             design = finding.mend.apply(design)
     return design
@@ -58,7 +59,7 @@ def mended(demo: Design, catalogue: Catalogue) -> Design:
 @pytest.fixture(scope="session")
 def route_result(mended: Design, catalogue: Catalogue) -> RouteResult:
     """The mended demo, placed and routed."""
-    return route(place_rest(mended, catalogue), catalogue)
+    return route(Wired(place_rest(Wired(mended, catalogue)), catalogue))
 
 
 @pytest.fixture(scope="session")

@@ -22,26 +22,26 @@ from zesty_trace.core.assembly.profiles import WINDOWS, Profile, target_profile
 from zesty_trace.core.assembly.sequence import SCHOOLS, placing_sequence
 from zesty_trace.core.board.copper import outline_shape, pattern_of
 from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 
 
 @pytest.mark.parametrize("school", SCHOOLS)
 @pytest.mark.parametrize("variant", ["Basic", "Full"])
 def test_every_fitted_part_is_placed_exactly_once(routed: Design, catalogue: Catalogue, school, variant: str) -> None:
-    refs = [r for s in placing_sequence(routed, catalogue, variant, school) for r in s.refs]
-    wanted = [r for r in routed.fitted(variant).parts if kind_of(routed, catalogue, r).assembled]
+    refs = [r for s in placing_sequence(Wired(routed, catalogue), variant, school) for r in s.refs]
+    wanted = [r for r in routed.fitted(variant).parts if Wired(routed, catalogue).kind(r).assembled]
     assert sorted(refs) == sorted(wanted)
 
 
 def test_surface_mount_smallest_first_then_through_hole_by_height(routed: Design, catalogue: Catalogue) -> None:
     """Common practice: paste parts by size, then the iron by height, large electrolytics last."""
-    steps = placing_sequence(routed, catalogue, "Full")
+    steps = placing_sequence(Wired(routed, catalogue), "Full")
     hows = [s.how for s in steps]
     assert hows == sorted(hows, key=lambda h: h == "iron")
     areas = []
     for s in (s for s in steps if s.how == "paste"):
-        x0, y0, x1, y1 = pattern_of(routed, catalogue, s.refs[0]).body
+        x0, y0, x1, y1 = pattern_of(Wired(routed, catalogue), s.refs[0]).body
         areas.append((x1 - x0) * (y1 - y0))
     assert areas == sorted(areas)
     order = [s.refs[0] for s in steps if s.how == "iron"]
@@ -52,13 +52,13 @@ def test_surface_mount_smallest_first_then_through_hole_by_height(routed: Design
 def test_lowest_first_is_by_height(routed: Design, catalogue: Catalogue) -> None:
     late = {"C1", "C2", "BZ1", "U1"}
     heights = [
-        s.height_mm for s in placing_sequence(routed, catalogue, "Full", "lowest first") if s.refs[0] not in late
+        s.height_mm for s in placing_sequence(Wired(routed, catalogue), "Full", "lowest first") if s.refs[0] not in late
     ]
     assert heights == sorted(heights)
 
 
 def test_polarity_and_heat_are_said_where_they_matter(routed: Design, catalogue: Catalogue) -> None:
-    steps = {r: s for s in placing_sequence(routed, catalogue, "Full") for r in s.refs}
+    steps = {r: s for s in placing_sequence(Wired(routed, catalogue), "Full") for r in s.refs}
     assert any("stripe" in c for c in steps["C1"].cautions)
     assert any("Heat-sensitive" in c for c in steps["D4"].cautions)
     assert steps["R6"].cautions == ()
@@ -79,7 +79,7 @@ def test_windows_hold_the_published_limits() -> None:
 @pytest.mark.parametrize("alloy", list(WINDOWS))
 def test_the_controlled_oven_meets_each_window(routed: Design, catalogue: Catalogue, alloy) -> None:
     run = simulate(routed, target_profile(alloy, 25.0), 25.0)
-    measures = judge(run, WINDOWS[alloy], part_limit_c(routed, catalogue)[0])
+    measures = judge(run, WINDOWS[alloy], part_limit_c(Wired(routed, catalogue))[0])
     assert [m.name for m in measures if not m.good] == []
     assert heat_findings(measures, WINDOWS[alloy]) == []
 

@@ -10,17 +10,18 @@ from zesty_trace.core.bench.run import run_plan
 from zesty_trace.core.bench.simulated import SimulatedBoard, demo_faults
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.faults import Fault
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.errors import Cancelled, EditError
 
 
 @pytest.fixture(scope="module")
 def plan(mended: Design, catalogue: Catalogue) -> BenchPlan:
-    return make_plan(mended, catalogue, "Full")
+    return make_plan(Wired(mended, catalogue), "Full")
 
 
 def measured(plan, design, catalogue, serial: str, fault: Fault | None = None):
-    return run_plan(plan, DirectBench(SimulatedBoard(design, catalogue, serial, fault), plan), serial, quiet)
+    return run_plan(plan, DirectBench(SimulatedBoard(Wired(design, catalogue), serial, fault), plan), serial, quiet)
 
 
 def quiet(share: float, text: str) -> bool:
@@ -48,7 +49,7 @@ def test_rail_limits_are_the_tolerance_of_the_regulator_and_the_meter(plan: Benc
 
 def test_divider_limits_by_hand(plan: BenchPlan, mended: Design, catalogue: Catalogue) -> None:
     """12 V x 10/57 = 2.105 V; 1 % resistors move it by 2 x 1 % x 47/57, the supply by 0.5 %, the meter by 0.5 %."""
-    assert divider_nets(mended, catalogue) == ["SENSE_12V"]
+    assert divider_nets(Wired(mended, catalogue)) == ["SENSE_12V"]
     step = next(s for s in plan.steps if s.net == "SENSE_12V" and s.kind == "voltage")
     half = 2.105 * (2 * 0.01 * 47 / 57 + 0.005 + 0.005)
     assert step.expected == pytest.approx(2.105, abs=0.005)
@@ -56,7 +57,7 @@ def test_divider_limits_by_hand(plan: BenchPlan, mended: Design, catalogue: Cata
 
 
 def test_basic_variant_expects_one_sensor_and_no_display(mended: Design, catalogue: Catalogue) -> None:
-    bus = next(s for s in make_plan(mended, catalogue, "Basic").steps if s.kind == "bus")
+    bus = next(s for s in make_plan(Wired(mended, catalogue), "Basic").steps if s.kind == "bus")
     assert bus.addresses == (0x44,)
 
 
@@ -85,14 +86,14 @@ def test_a_planted_fault_fails_at_the_right_step(fault, step: str, plan, mended,
 
 
 def test_a_short_stops_the_test_before_power(plan, mended, catalogue) -> None:
-    bench = DirectBench(SimulatedBoard(mended, catalogue, "X-001", Fault("short", "5V", "GND")), plan)
+    bench = DirectBench(SimulatedBoard(Wired(mended, catalogue), "X-001", Fault("short", "5V", "GND")), plan)
     result = run_plan(plan, bench, "X-001", quiet)
     assert not bench.was_powered
     assert all(r.value is None for r in result.readings if r.step.kind != "resistance")
 
 
 def test_supply_goes_into_current_limit_instead_of_feeding_a_fault(mended, catalogue) -> None:
-    board = SimulatedBoard(mended, catalogue, "X", Fault("short", "12V", "GND"))
+    board = SimulatedBoard(Wired(mended, catalogue), "X", Fault("short", "12V", "GND"))
     board.power(12.0, 0.5)
     assert board.supply_a <= 0.55
     assert board.supply_v < 1.0
@@ -101,7 +102,7 @@ def test_supply_goes_into_current_limit_instead_of_feeding_a_fault(mended, catal
 
 
 def test_power_is_off_after_cancel(plan, mended, catalogue) -> None:
-    bench = DirectBench(SimulatedBoard(mended, catalogue, "X-001"), plan)
+    bench = DirectBench(SimulatedBoard(Wired(mended, catalogue), "X-001"), plan)
     with pytest.raises(Cancelled):
         run_plan(plan, bench, "X-001", lambda share, text: share < 0.6)
     assert bench.was_powered
@@ -109,13 +110,13 @@ def test_power_is_off_after_cancel(plan, mended, catalogue) -> None:
 
 
 def test_demo_batch_has_three_faults(mended, catalogue) -> None:
-    faults = demo_faults(mended, catalogue, 12)
+    faults = demo_faults(Wired(mended, catalogue), 12)
     assert {k: f.kind for k, f in faults.items()} == {4: "short", 7: "missing", 10: "wrong value"}
-    assert demo_faults(mended, catalogue, 3) == {}
+    assert demo_faults(Wired(mended, catalogue), 3) == {}
 
 
 def test_a_board_without_an_inlet_is_told() -> None:
     from zesty_trace.core.catalogue.kinds import shipped
 
     with pytest.raises(EditError, match="no supply inlet"):
-        supply_entry(Design(), shipped())
+        supply_entry(Wired(Design(), shipped()))

@@ -17,6 +17,7 @@ from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_widths, width_for
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import land_pattern
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Placement, Rules
 from zesty_trace.core.findings import Severity
@@ -52,7 +53,7 @@ def test_width_keeps_to_the_rule_and_to_steps() -> None:
 
 
 def test_power_nets_are_wide_and_signals_are_not(mended: Design, catalogue: Catalogue) -> None:
-    widths = net_widths(mended, catalogue)
+    widths = net_widths(Wired(mended, catalogue))
     assert widths["HEATER"] == 800_000  # 2 A
     assert widths["SDA"] == 250_000
 
@@ -104,7 +105,7 @@ def test_placing_puts_every_part_on_the_board_and_keeps_the_template(routed: Des
     for hole in routed.brief.template:
         spot = routed.board.placements[hole.ref]
         assert (spot.x_nm, spot.y_nm, spot.angle_mdeg) == (hole.x_nm, hole.y_nm, hole.angle_mdeg)
-    yards = {r: courtyard_shape(routed, catalogue, r) for r in routed.parts}
+    yards = {r: courtyard_shape(Wired(routed, catalogue), r) for r in routed.parts}
     fixed = {h.ref for h in routed.brief.template}
     for a, b in combinations(yards, 2):
         if not {a, b} <= fixed:
@@ -121,29 +122,29 @@ def test_bypass_capacitors_sit_beside_what_they_serve(routed: Design) -> None:
 def test_no_room_is_told_and_cancel_is_heard(mended: Design, catalogue: Catalogue) -> None:
     tiny = edits.set_brief(mended, case_width_nm=20_000_000, case_height_nm=20_000_000, template=())
     with pytest.raises(EditError, match="no room"):
-        place_rest(tiny, catalogue)
+        place_rest(Wired(tiny, catalogue))
     with pytest.raises(Cancelled):
-        place_rest(mended, catalogue, lambda share, text: False)
+        place_rest(Wired(mended, catalogue), lambda share, text: False)
 
 
 def test_demo_routes_completely(route_result: RouteResult, routed: Design, catalogue: Catalogue) -> None:
     assert route_result.missing == route_result.conflicts == 0
-    state = connectivity(routed, catalogue)
+    state = connectivity(Wired(routed, catalogue))
     assert state.links == ()
     assert state.routed == state.wanted == route_result.connections
 
 
 def test_connections_hold_without_the_pour_too(routed: Design, catalogue: Catalogue) -> None:
-    assert connectivity(edits.set_board(routed, pours=()), catalogue).links == ()
+    assert connectivity(Wired(edits.set_board(routed, pours=()), catalogue)).links == ()
 
 
 def test_copper_of_different_nets_keeps_its_distance(routed: Design, catalogue: Catalogue) -> None:
     """The rule by brute force: union of each net's copper, pours included, against every other net's."""
     for layer in LAYERS:
         by_net: dict[str, list] = {}
-        for item in copper_items(routed, catalogue, layer):
+        for item in copper_items(Wired(routed, catalogue), layer):
             by_net.setdefault(item.net or item.what, []).append(item.shape)
-        for net, area in pour_shapes(routed, catalogue, layer):
+        for net, area in pour_shapes(Wired(routed, catalogue), layer):
             by_net[net].append(area)
         shapes = {n: unary_union(s) for n, s in by_net.items()}
         for a, b in combinations(shapes, 2):
@@ -152,25 +153,25 @@ def test_copper_of_different_nets_keeps_its_distance(routed: Design, catalogue: 
 
 def test_copper_keeps_off_the_edge(routed: Design, catalogue: Catalogue) -> None:
     inside = outline_shape(routed).buffer(-0.299)
-    assert all(inside.covers(i.shape) for layer in LAYERS for i in copper_items(routed, catalogue, layer))
+    assert all(inside.covers(i.shape) for layer in LAYERS for i in copper_items(Wired(routed, catalogue), layer))
 
 
 def test_heavy_nets_have_a_track_as_wide_as_their_current_asks(routed: Design, catalogue: Catalogue) -> None:
-    widths = net_widths(routed, catalogue)
+    widths = net_widths(Wired(routed, catalogue))
     for net in ("12V", "12V_IN", "HEATER"):
         assert max(t.width_nm for t in routed.board.tracks if t.net == net) >= widths[net]
 
 
 def test_a_clean_board_has_no_finding_but_notes(routed: Design, catalogue: Catalogue) -> None:
-    assert {f.severity for f in check_board(routed, catalogue)} <= {Severity.NOTE}
+    assert {f.severity for f in check_board(Wired(routed, catalogue))} <= {Severity.NOTE}
 
 
 def test_routing_is_the_same_each_time(routed: Design, catalogue: Catalogue) -> None:
-    assert route(routed, catalogue).design.board.tracks == routed.board.tracks
+    assert route(Wired(routed, catalogue)).design.board.tracks == routed.board.tracks
 
 
 def rules_found(design: Design, catalogue: Catalogue) -> set[str]:
-    return {f.rule for f in check_board(design, catalogue)}
+    return {f.rule for f in check_board(Wired(design, catalogue))}
 
 
 def test_review_finds_what_is_broken_on_purpose(routed: Design, catalogue: Catalogue) -> None:
@@ -179,7 +180,7 @@ def test_review_finds_what_is_broken_on_purpose(routed: Design, catalogue: Catal
     crossed = edits.nudge(routed, "R14", dx_nm=1_000_000)
     assert {"clearance", "overlap"} & rules_found(crossed, catalogue)
     off = edits.nudge(routed, "J2", dx_nm=400_000)
-    found = next(f for f in check_board(off, catalogue) if f.rule == "template")
+    found = next(f for f in check_board(Wired(off, catalogue)) if f.rule == "template")
     assert found.value == pytest.approx(0.4)
     assert "template" not in rules_found(found.mend.apply(off), catalogue)
     gone = edits.set_board(routed, placements={r: p for r, p in routed.board.placements.items() if r != "C7"})
@@ -189,26 +190,26 @@ def test_review_finds_what_is_broken_on_purpose(routed: Design, catalogue: Catal
     edge = edits.place(routed, "R9", Placement(x_nm=300_000, y_nm=28_000_000))
     assert {"edge", "outside"} <= rules_found(edge, catalogue)
     two = edits.nudge(routed, "R9", flip=True)
-    assert any("both sides" in f.title for f in check_board(two, catalogue))
+    assert any("both sides" in f.title for f in check_board(Wired(two, catalogue)))
 
 
 def test_a_flipped_part_is_mirrored(mended: Design, catalogue: Catalogue) -> None:
     design = edits.place(start_board(mended), "U4", Placement(x_nm=0, y_nm=0))
-    top = {p.pin: p for p in board_pads(design, catalogue, ["U4"])}
-    below = {p.pin: p for p in board_pads(edits.nudge(design, "U4", flip=True), catalogue, ["U4"])}
+    top = {p.pin: p for p in board_pads(Wired(design, catalogue), ["U4"])}
+    below = {p.pin: p for p in board_pads(Wired(edits.nudge(design, "U4", flip=True), catalogue), ["U4"])}
     for pin, pad in top.items():
         assert (below[pin].x_nm, below[pin].y_nm, below[pin].layers) == (-pad.x_nm, pad.y_nm, ("bottom",))
 
 
 def test_pour_leaves_thermal_spokes(routed: Design, catalogue: Catalogue) -> None:
     """A through-hole ground pad is joined by four spokes, not drowned: the moat is mostly free of fill."""
-    pad = next(p for p in board_pads(routed, catalogue, ["J5"]) if p.net == "GND")
+    pad = next(p for p in board_pads(Wired(routed, catalogue), ["J5"]) if p.net == "GND")
     from shapely import Point
 
     ring = (
         Point(pad.x_nm / 1e6, pad.y_nm / 1e6).buffer(1.1).difference(Point(pad.x_nm / 1e6, pad.y_nm / 1e6).buffer(0.9))
     )
-    fill = unary_union([shape for _, shape in pour_shapes(routed, catalogue, "bottom")])
+    fill = unary_union([shape for _, shape in pour_shapes(Wired(routed, catalogue), "bottom")])
     share = ring.intersection(fill).area / ring.area
     assert 0.1 < share < 0.7
 

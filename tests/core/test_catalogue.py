@@ -11,6 +11,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
 from zesty_trace.core.circuit.build import build_network, elements_of, forward_voltage, junction_values
 from zesty_trace.core.circuit.devices import THERMAL_V, junction
 from zesty_trace.core.circuit.solver import solve
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.errors import InputError
@@ -44,7 +45,7 @@ def test_every_kind_builds_into_a_circuit_that_settles(catalogue: Catalogue) -> 
         for pin in kind.pins:
             net = {"supply_in": "IN", "ground": "GND"}.get(pin.role, f"N{pin.number}")
             design = edits.connect(design, Pin("X1", pin.number), net)
-        solution = solve(build_network(design, catalogue))
+        solution = solve(build_network(Wired(design, catalogue)))
         assert solution.residual_a < 1e-9, kind.id
 
 

@@ -18,6 +18,7 @@ from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.faults import Fault, apply_fault
 from zesty_trace.core.circuit.network import BRANCHES, PARAMETERS, TERMINALS, Element, Network
 from zesty_trace.core.circuit.solver import floating_nodes, solve
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.errors import SolveError
 
@@ -218,7 +219,7 @@ def test_ohmmeter_reads_parallel_resistors_and_not_a_junction() -> None:
 
 
 def test_faults_do_what_they_say(mended: Design, catalogue: Catalogue) -> None:
-    network = build_network(mended, catalogue, operating_states(mended, catalogue)[0])
+    network = build_network(Wired(mended, catalogue), operating_states(Wired(mended, catalogue))[0])
     good = solve(network)
     short = solve(apply_fault(network, Fault("short", "3V3", "GND")))
     assert short.voltage("3V3") < 0.1 < good.voltage("3V3")
@@ -231,7 +232,7 @@ def test_faults_do_what_they_say(mended: Design, catalogue: Catalogue) -> None:
 
 
 def test_demo_voltages_and_currents_are_what_a_meter_would_show(mended: Design, catalogue: Catalogue) -> None:
-    worst = analyse(mended, catalogue).worst()
+    worst = analyse(Wired(mended, catalogue)).worst()
     volts, amps = worst.net_voltages(), worst.solution.pin_currents()
     assert volts["3V3"] == pytest.approx(3.3, abs=0.01)
     assert volts["SENSE_12V"] == pytest.approx(volts["12V"] * 10 / 57, rel=0.01)  # unloaded divider, 47k over 10k
@@ -240,7 +241,7 @@ def test_demo_voltages_and_currents_are_what_a_meter_would_show(mended: Design, 
 
 
 def test_states_are_proposed_from_what_the_controller_drives(mended: Design, catalogue: Catalogue) -> None:
-    names = [s.name for s in operating_states(mended, catalogue)]
+    names = [s.name for s in operating_states(Wired(mended, catalogue))]
     assert names[0] == "all off"
     assert names[-1] == "all on"
     assert {"HEAT on", "FAN on", "BEEP on", "LED_READY on"} <= set(names)
@@ -291,7 +292,7 @@ def test_monte_carlo_bounds_lie_inside_the_worst_case_and_every_sample_converges
 ) -> None:
     from zesty_trace.core.circuit.analysis import monte_carlo
 
-    network = build_network(mended, catalogue)
+    network = build_network(Wired(mended, catalogue))
     solution, spreads = monte_carlo(network, 1200)
     _, worst = worst_case(network)
     assert solution.residual_a < 1e-9

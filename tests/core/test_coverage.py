@@ -17,6 +17,7 @@ from zesty_trace.core.bench.simulated import SimulatedBoard
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.faults import Fault
 from zesty_trace.core.circuit.network import Element, Network
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.review.rules import review
@@ -34,14 +35,14 @@ def mended_demo(name: str) -> tuple[Design, BenchPlan]:
     base = edits.set_brief(Design(variants=tuple(facts.get("variants", ()))), supply_v=facts["supply_v"])
     texts = [(root / n).read_text("utf-8") for n in ("parts.csv", "wiring.csv")]
     design = import_prototype(texts[0], texts[1], shipped(), edits.set_build(base, variant=facts["variant"]))
-    for finding in review(design, shipped()):
+    for finding in review(Wired(design, shipped())):
         if finding.mend:
             design = finding.mend.apply(design)
-    return design, make_plan(design, shipped(), design.build.variant)
+    return design, make_plan(Wired(design, shipped()), design.build.variant)
 
 
 def measured(design: Design, plan: BenchPlan, serial: str, fault: Fault | None = None):
-    board = SimulatedBoard(design.fitted(plan.variant), shipped(), serial, fault)
+    board = SimulatedBoard(Wired(design.fitted(plan.variant), shipped()), serial, fault)
     return run_plan(plan, DirectBench(board, plan), serial, lambda _s, _t: True)
 
 
@@ -49,9 +50,9 @@ def measured(design: Design, plan: BenchPlan, serial: str, fault: Fault | None =
 def test_over_half_of_all_single_faults_are_noticed(name: str) -> None:
     """55 % at least, asked of all three demos."""
     design, plan = mended_demo(name)
-    trials = campaign(design.fitted(plan.variant), shipped())
+    trials = campaign(Wired(design.fitted(plan.variant), shipped()))
     assert {t.sort for t in trials} == set(KINDS)
-    found = cover(design, shipped(), plan.variant, plan=plan, trials=trials[::EVERY])
+    found = cover(Wired(design, shipped()), plan.variant, plan=plan, trials=trials[::EVERY])
     assert found.share >= 0.55
     assert all(n <= m for n, m in found.by_sort().values())
     assert sum(len(f) for f in found.unnoticed().values()) == sum(not t.noticed for t in found.trials)
@@ -82,7 +83,7 @@ def test_lights_without_data_are_noticed() -> None:
 def test_two_chips_at_one_address_never_hide_that_one_is_missing() -> None:
     design, _ = mended_demo("proofing")
     same = edits.connect(design, Pin("U5", "2"), "GND")
-    plan = make_plan(same, shipped(), "Full")
+    plan = make_plan(Wired(same, shipped()), "Full")
     for fault in (None, Fault("missing", "U5")):
         result = measured(same, plan, "X-001", fault)
         assert result.verdict != "pass"
@@ -96,8 +97,14 @@ def test_the_order_of_the_parts_does_not_decide_which_source_is_the_supply() -> 
 
     design, plan = mended_demo("sensor-node")
     turned = replace(design, parts=dict(reversed(design.parts.items())), nets=dict(reversed(design.nets.items())))
-    assert [f.ref for f in feeds(turned, shipped())] == [f.ref for f in feeds(design, shipped())] == ["J1", "BT1"]
-    powered = [{(s.kind, s.title, s.feed) for s in p.steps if s.powered} for p in (plan, make_plan(turned, shipped()))]
+    assert (
+        [f.ref for f in feeds(Wired(turned, shipped()))]
+        == [f.ref for f in feeds(Wired(design, shipped()))]
+        == ["J1", "BT1"]
+    )
+    powered = [
+        {(s.kind, s.title, s.feed) for s in p.steps if s.powered} for p in (plan, make_plan(Wired(turned, shipped())))
+    ]
     assert powered[0] == powered[1]
 
 
@@ -133,12 +140,12 @@ def test_resistance_and_its_spread_by_hand() -> None:
 def test_a_campaign_can_be_stopped() -> None:
     design, plan = mended_demo("sensor-node")
     with pytest.raises(Cancelled):
-        cover(design, shipped(), plan=plan, report=lambda share, _t: share < 0.01)
+        cover(Wired(design, shipped()), plan=plan, report=lambda share, _t: share < 0.01)
 
 
 def test_a_feed_at_the_cell_leaves_the_inlet_unplugged() -> None:
     design, _ = mended_demo("sensor-node")
-    inlet, cell = feeds(design, shipped())
+    inlet, cell = feeds(Wired(design, shipped()))
     for feed, other in ((inlet, cell), (cell, inlet)):
-        names = {e.name for e in bench_network(design, shipped(), feed).elements if e.type == "source"}
+        names = {e.name for e in bench_network(Wired(design, shipped()), feed).elements if e.type == "source"}
         assert names == {feed.ref}, other

@@ -9,6 +9,7 @@ from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import route
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.review.rules import review
@@ -35,22 +36,22 @@ def named(request: pytest.FixtureRequest, catalogue: Catalogue) -> tuple[str, De
 
 def test_at_least_three_planted_mistakes_are_found(named: tuple[str, Design], catalogue: Catalogue) -> None:
     name, design = named
-    found = {f.rule for f in review(design, catalogue) if f.severity <= Severity.FIX}
+    found = {f.rule for f in review(Wired(design, catalogue)) if f.severity <= Severity.FIX}
     assert found >= PLANTED[name]
     assert len(PLANTED[name]) >= 3
 
 
 def test_every_mend_takes_its_own_finding_away(named: tuple[str, Design], catalogue: Catalogue) -> None:
     _, design = named
-    for finding in review(design, catalogue):
+    for finding in review(Wired(design, catalogue)):
         if finding.mend:
             after = finding.mend.apply(design)
-            assert finding.identity not in {f.identity for f in review(after, catalogue)}, finding.title
+            assert finding.identity not in {f.identity for f in review(Wired(after, catalogue))}, finding.title
 
 
 def test_the_sheet_has_no_overlap_and_no_wire_through_a_part(named: tuple[str, Design], catalogue: Catalogue) -> None:
     _, design = named
-    sheet = arrange(design, catalogue)
+    sheet = arrange(Wired(design, catalogue))
     quality = wire_quality(sheet.wires, sheet.symbols)
     assert (quality["overlaps"], quality["through parts"]) == (0, 0)
     assert sheet.width < 260
@@ -60,9 +61,14 @@ def test_the_board_routes_without_a_clearance_finding(named: tuple[str, Design],
     name, design = named
     if name == "proofing":
         pytest.skip("the demo board of the other tests")
-    result = route(place_rest(design, catalogue), catalogue)
+    result = route(Wired(place_rest(Wired(design, catalogue)), catalogue))
     assert (result.missing, result.conflicts) == (0, 0)
-    assert not {f.rule for f in check_board(result.design, catalogue)} & {"clearance", "unrouted", "edge", "overlap"}
+    assert not {f.rule for f in check_board(Wired(result.design, catalogue))} & {
+        "clearance",
+        "unrouted",
+        "edge",
+        "overlap",
+    }
 
 
 def test_unknown_demo_is_told(tmp_path) -> None:

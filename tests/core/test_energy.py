@@ -13,6 +13,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit import energy, transients
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.build import cell_voltage, operating_states, spec_of_state
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, scenario_edits
 from zesty_trace.core.design.model import Design, Measured, Moment, Part, Pin, StateSpec
 from zesty_trace.errors import EditError
@@ -30,8 +31,8 @@ def node(catalogue: Catalogue) -> Design:
 
 def test_currents_into_a_rail_add_up_to_what_its_supply_gives(mended: Design, catalogue: Catalogue) -> None:
     """Kirchhoff: what the regulator gives is what all other pins on its net take."""
-    analysis = analyse(mended, catalogue)
-    for load in energy.supply_budget(mended, catalogue):
+    analysis = analyse(Wired(mended, catalogue))
+    for load in energy.supply_budget(Wired(mended, catalogue)):
         operating = next(o for o in analysis.all() if o.state.name == load.state)
         amps = operating.solution.pin_currents()
         taken = sum(amps.get(p, 0.0) for p in mended.nets[load.net] if p.ref != load.ref)
@@ -40,18 +41,18 @@ def test_currents_into_a_rail_add_up_to_what_its_supply_gives(mended: Design, ca
 
 
 def test_states_are_proposed_and_can_be_replaced(node: Design, catalogue: Catalogue) -> None:
-    names = [s.name for s in operating_states(node, catalogue)]
+    names = [s.name for s in operating_states(Wired(node, catalogue))]
     assert names == ["all off", "L on", "asleep", "on the cell", "cell nearly empty", "all on"]
     own = scenario_edits.keep_states(node, [StateSpec(name="lamp", high=(Pin("U3", "1"),), cell_pct=50)])
-    assert [s.name for s in operating_states(own, catalogue)] == ["lamp"]
+    assert [s.name for s in operating_states(Wired(own, catalogue))] == ["lamp"]
     gone = edits.remove_part(own, "U3")
-    assert operating_states(gone, catalogue)[0].high == frozenset()
+    assert operating_states(Wired(gone, catalogue))[0].high == frozenset()
     with pytest.raises(EditError, match="Two operating states"):
         scenario_edits.keep_states(node, [StateSpec(name="a"), StateSpec(name="a")])
 
 
 def test_renaming_a_state_carries_the_timeline_along(node: Design, catalogue: Catalogue) -> None:
-    base = [spec_of_state(s) for s in operating_states(node, catalogue)]
+    base = [spec_of_state(s) for s in operating_states(Wired(node, catalogue))]
     timed = scenario_edits.set_timeline(node, [Moment(state="all on", seconds=2)])
     after = scenario_edits.put_state(timed, StateSpec(name="busy"), base, "all on")
     assert after.timeline[0].state == "busy"
@@ -66,7 +67,7 @@ def test_pressed_button_and_pulled_in_relay_change_the_circuit(catalogue: Catalo
         catalogue, parts, "A=SW1.1 R1.1; 5V=SW1.2 K1.COM; GND=R1.2 R2.2; B=K1.NO R2.1; NC=K1.NC K1.COIL1 K1.COIL2"
     )
     flipped = scenario_edits.keep_states(design, [StateSpec(name="rest"), StateSpec(name="on", flipped=("SW1", "K1"))])
-    rest, on = analyse(flipped, catalogue).all()
+    rest, on = analyse(Wired(flipped, catalogue)).all()
     assert rest.net_voltages()["A"] == pytest.approx(0.0, abs=1e-3)
     assert on.net_voltages()["A"] == pytest.approx(5.0, rel=0.01)
     assert on.net_voltages()["B"] == pytest.approx(5.0, rel=0.01)
@@ -83,10 +84,10 @@ def test_cell_follows_its_curve(catalogue: Catalogue) -> None:
 
 def test_charger_passes_its_current_from_the_supply_into_the_cell(node: Design, catalogue: Catalogue) -> None:
     """Common practice: I = 1000 V / R, 2k gives 500 mA; the controller takes its share before the cell."""
-    loads = {(x.ref, x.state): x.amp for x in energy.supply_budget(node, catalogue)}
+    loads = {(x.ref, x.state): x.amp for x in energy.supply_budget(Wired(node, catalogue))}
     assert loads["J1", "all off"] == pytest.approx(0.5, rel=0.01)
     assert loads["BT1", "all off"] == pytest.approx(-0.5 + loads["U2", "all off"], abs=0.001)
-    item = energy.charging(node, catalogue)[0]
+    item = energy.charging(Wired(node, catalogue))[0]
     assert item.rate_c == pytest.approx(0.5 / 0.4)
     assert item.hours == pytest.approx(0.4 / 0.5 * 1.3)
 
@@ -98,7 +99,7 @@ def test_timeline_charge_is_current_times_time(node: Design, catalogue: Catalogu
     own = scenario_edits.set_timeline(
         own, [Moment(state="off", seconds=9), Moment(state="on", seconds=1), Moment(state="gone", seconds=5)]
     )
-    cycle = energy.play(own, catalogue)
+    cycle = energy.play(Wired(own, catalogue))
     off, on = cycle.steps
     assert cycle.seconds == 10
     assert cycle.average_a == pytest.approx((9 * off.amp + on.amp) / 10)
@@ -112,11 +113,13 @@ def test_timeline_charge_is_current_times_time(node: Design, catalogue: Catalogu
 def test_run_time_is_usable_capacity_over_average_current(node: Design, catalogue: Catalogue) -> None:
     """Hand-worked: 400 mAh at about 95 mA of controller lasts about four hours; self-discharge is nothing beside it."""
     own = scenario_edits.set_timeline(node, [Moment(state="all off", seconds=1)])
-    run = energy.run_times(own, catalogue)[0]
+    run = energy.run_times(Wired(own, catalogue))[0]
     assert run.capacity_mah == 400
     assert run.hours == pytest.approx(0.4 * (1 - run.floor_pct / 100) / run.average_a, rel=0.001)
     assert 3.5 < run.hours < 4.3
-    asleep = energy.run_times(scenario_edits.set_timeline(node, [Moment(state="asleep", seconds=1)]), catalogue)[0]
+    asleep = energy.run_times(Wired(scenario_edits.set_timeline(node, [Moment(state="asleep", seconds=1)]), catalogue))[
+        0
+    ]
     assert asleep.hours > 100 * run.hours
 
 
@@ -167,16 +170,16 @@ def test_corner_is_where_the_gain_is_down_by_three_decibels() -> None:
 
 def test_time_constants_of_the_demo(mended: Design, catalogue: Catalogue) -> None:
     """UM10204: 0.8473 x 4k7 x 80 pF = 319 ns, past the 300 ns of fast mode: good for 100 kHz only."""
-    found = {(t.what, t.where): t for t in transients.time_constants(mended, catalogue)}
+    found = {(t.what, t.where): t for t in transients.time_constants(Wired(mended, catalogue))}
     assert found["Bus rise time", "SDA"].value == pytest.approx(318.6e-9, rel=0.01)
     assert "100 kHz" in found["Bus rise time", "SDA"].how
     assert found["Reset delay", "U3.NRST"].value == pytest.approx(1e4 * 1e-7 * math.log(1 / 0.3), rel=0.01)
     assert found["Coil turn-off", "J3"].value == pytest.approx(12.9, abs=0.2)
     bare = edits.remove_part(mended, "D2")
-    peak = next(t for t in transients.time_constants(bare, catalogue) if t.what == "Coil turn-off")
+    peak = next(t for t in transients.time_constants(Wired(bare, catalogue)) if t.what == "Coil turn-off")
     assert peak.value > 500
     assert "breaks down" in peak.how
-    assert transients.time_constants(Design(), catalogue) == ()
+    assert transients.time_constants(Wired(Design(), catalogue)) == ()
 
 
 def test_snubber_by_the_published_rule_of_thumb() -> None:

@@ -16,6 +16,7 @@ from shapely import unary_union
 from zesty_trace.core.board.copper import LAYERS, board_pads, copper_items, hole_items, outline_shape, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.layers import all_files, paste_pads
@@ -31,12 +32,12 @@ DOTS_PER_MM = 50
 
 @pytest.fixture(scope="module")
 def files(routed: Design, catalogue: Catalogue) -> dict[str, str]:
-    return all_files(routed, catalogue)
+    return all_files(Wired(routed, catalogue))
 
 
 def own_copper(design: Design, catalogue: Catalogue, layer: str):
-    shapes = [i.shape for i in copper_items(design, catalogue, layer)]
-    return unary_union([*shapes, *(s for _, s in pour_shapes(design, catalogue, layer))])
+    shapes = [i.shape for i in copper_items(Wired(design, catalogue), layer)]
+    return unary_union([*shapes, *(s for _, s in pour_shapes(Wired(design, catalogue), layer))])
 
 
 def pygerber_area(text: str) -> float:
@@ -56,7 +57,7 @@ def test_copper_rendered_by_pygerber_has_the_area_of_the_board(files, routed, ca
 
 
 def test_mask_rendered_by_pygerber_has_the_area_of_the_grown_pads(files, routed, catalogue) -> None:
-    pads = [p for p in board_pads(routed, catalogue) if "top" in p.layers or p.drill_nm]
+    pads = [p for p in board_pads(Wired(routed, catalogue)) if "top" in p.layers or p.drill_nm]
     own = unary_union([pad_shape(p, 0.05) for p in pads]).area
     assert pygerber_area(files["mask-top.gbr"]) == pytest.approx(own, rel=0.02)
 
@@ -82,10 +83,12 @@ def second_drill_parser(text: str) -> list[tuple[float, float, float]]:
 
 @pytest.mark.parametrize(("name", "plated"), [("drill-plated.xnc", True), ("drill-bare.xnc", False)])
 def test_drills_read_back_twice_are_the_holes_of_the_board(files, routed, catalogue, name, plated) -> None:
-    wanted = sorted((x / 1e6, y / 1e6, d / 1e6) for x, y, d, p, _ in hole_items(routed, catalogue) if p == plated)
+    wanted = sorted(
+        (x / 1e6, y / 1e6, d / 1e6) for x, y, d, p, _ in hole_items(Wired(routed, catalogue)) if p == plated
+    )
     for found in (read_drill(files[name]), second_drill_parser(files[name])):
         assert np.allclose(sorted(found), wanted, atol=1e-4)
-    through = sum(bool(p.drill_nm) and p.plated for p in board_pads(routed, catalogue))
+    through = sum(bool(p.drill_nm) and p.plated for p in board_pads(Wired(routed, catalogue)))
     assert len(wanted) == (through + len(routed.board.vias) if plated else 4)  # four mounting holes
 
 
@@ -104,18 +107,18 @@ def test_outline_encloses_the_board(files, routed) -> None:
 
 
 def test_paste_only_where_surface_parts_are_fitted(routed, catalogue) -> None:
-    refs = {p.pin.ref for p in paste_pads(routed, catalogue, "top", "Basic")}
+    refs = {p.pin.ref for p in paste_pads(Wired(routed, catalogue), "top", "Basic")}
     assert "U4" in refs
     assert not refs & {"U5", "J4", "TP1", "J2"}
-    assert paste_pads(routed, catalogue, "bottom") == []
+    assert paste_pads(Wired(routed, catalogue), "bottom") == []
 
 
 def test_silk_keeps_off_solder_and_inside_the_board(routed, catalogue) -> None:
     from shapely.geometry import LineString
 
-    silk = silk_screen(routed, catalogue, "top")
+    silk = silk_screen(Wired(routed, catalogue), "top")
     ink = unary_union([LineString(line).buffer(0.075) for line in silk.lines])
-    openings = unary_union([pad_shape(p, 0.05) for p in board_pads(routed, catalogue) if "top" in p.layers])
+    openings = unary_union([pad_shape(p, 0.05) for p in board_pads(Wired(routed, catalogue)) if "top" in p.layers])
     assert ink.intersection(openings).area < 1e-6
     assert outline_shape(routed).covers(ink)
     assert len(silk.left_out) <= 6
@@ -140,7 +143,10 @@ def test_region_with_hole_and_island_survives_the_round_trip() -> None:
 
 
 def test_bill_of_materials_counts_each_fitted_part_once(routed, catalogue) -> None:
-    full, basic = bill_of_materials(routed, catalogue, "Full"), bill_of_materials(routed, catalogue, "Basic")
+    full, basic = (
+        bill_of_materials(Wired(routed, catalogue), "Full"),
+        bill_of_materials(Wired(routed, catalogue), "Basic"),
+    )
     refs = [r for line in full for r in line.refs]
     assert len(refs) == len(set(refs))
     assert not any(r.startswith(("TP", "H")) for r in refs)
@@ -150,7 +156,7 @@ def test_bill_of_materials_counts_each_fitted_part_once(routed, catalogue) -> No
 
 
 def test_centroid_tells_the_place_of_each_part(routed, catalogue) -> None:
-    rows = [line.split(",") for line in centroid_csv(routed, catalogue, "Full").splitlines()[1:]]
+    rows = [line.split(",") for line in centroid_csv(Wired(routed, catalogue), "Full").splitlines()[1:]]
     spot = routed.board.placements["U3"]
     row = next(r for r in rows if r[0] == "U3")
     assert float(row[3]) == pytest.approx(spot.x_nm / 1e6)
@@ -158,16 +164,16 @@ def test_centroid_tells_the_place_of_each_part(routed, catalogue) -> None:
 
 
 def test_zip_is_the_same_bytes_each_time_and_reads_back(routed, catalogue, tmp_path) -> None:
-    files = fabrication_files(routed, catalogue)
+    files = fabrication_files(Wired(routed, catalogue))
     assert zip_bytes(files) == zip_bytes(dict(reversed(files.items())))
-    path = write_package(routed, catalogue, tmp_path)
+    path = write_package(Wired(routed, catalogue), tmp_path)
     assert read_zip(path.read_bytes()) == files
     assert {"bom-full.csv", "bom-basic.csv", "centroid-full.csv"} <= files.keys()
 
 
 def test_nothing_placed_is_told(demo, catalogue) -> None:
     with pytest.raises(EditError, match="no board to write"):
-        fabrication_files(demo, catalogue)
+        fabrication_files(Wired(demo, catalogue))
 
 
 @pytest.mark.parametrize(

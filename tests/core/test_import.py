@@ -53,7 +53,7 @@ def test_exporting_and_importing_again_gives_the_same_design(demo: Design, catal
             WIRING + "B,R1,2\n",
             "wiring.csv line 5, column pin: R1.2 is on B here and on A in line 2",
             id="pin twice",
-        ),  # noqa: E501
+        ),
         pytest.param(PARTS, WIRING + "B,R9,1\n", "R9 is not in the parts table", id="unknown part"),
         pytest.param(PARTS, WIRING + "B,R1,3\n", "has no single pin “3”", id="unknown pin"),
         pytest.param(PARTS, WIRING + "my net,R1,1\n", "cannot name a net", id="bad net"),

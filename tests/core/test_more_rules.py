@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Option, Part, Pin
 from zesty_trace.core.findings import Finding, Severity
@@ -33,7 +34,7 @@ def make(catalogue: Catalogue, parts: dict[str, str], nets: str, base: bool = Tr
 
 
 def hits(design: Design, catalogue: Catalogue, rule: str) -> list[Finding]:
-    return [f for f in review(design, catalogue) if f.rule == rule]
+    return [f for f in review(Wired(design, catalogue)) if f.rule == rule]
 
 
 def mended(design: Design, catalogue: Catalogue, rule: str) -> Design:
@@ -364,7 +365,7 @@ def test_every_rule_names_its_source_and_its_reason(catalogue: Catalogue) -> Non
         {"U2": "controller_32", "J2": "mains_terminal_2 230 V", "K1": "relay"},
         f"{CONTROLLER}; L=J2.L K1.COM",
     )
-    for finding in review(design, catalogue):
+    for finding in review(Wired(design, catalogue)):
         assert finding.source
         assert finding.why
         assert finding.detail
@@ -372,4 +373,4 @@ def test_every_rule_names_its_source_and_its_reason(catalogue: Catalogue) -> Non
 
 def test_removed_part_does_not_break_a_rule(catalogue: Catalogue) -> None:
     design = edits.add_part(Design(), Part(ref="K1", kind="relay"))
-    assert all(f.rule for f in review(design, catalogue))
+    assert all(f.rule for f in review(Wired(design, catalogue)))

@@ -14,6 +14,7 @@ from zesty_trace.core.catalogue.facts import FORMER_NAMES, Facts
 from zesty_trace.core.catalogue.kinds import ROLES, Catalogue, PinSpec, line_of_entry, read_kinds, shipped
 from zesty_trace.core.catalogue.make_part import check_package, guess_role, make_kind, read_pin_table, write_kind
 from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, scenario_edits
 from zesty_trace.core.design.model import Design, Measured, Part, Pin, TemplateHole
 from zesty_trace.core.review.connections import unaccounted_pins
@@ -103,7 +104,7 @@ def test_made_part_is_written_read_back_and_solved(catalogue: Catalogue, tmp_pat
     assert read_kinds(path, catalogue) == {kind.id: kind}
     own = Catalogue({**catalogue.kinds, kind.id: kind}, catalogue.packages)
     design = make(own, {"U2": kind.id}, "3V3=U2.VDD; GND=U2.VSS; NC=U2.OUT")
-    amps = analyse(design, own).worst().solution.pin_currents()
+    amps = analyse(Wired(design, own)).worst().solution.pin_currents()
     assert amps[Pin("U2", "3")] == pytest.approx(0.002, rel=0.02)
 
 
@@ -196,29 +197,29 @@ def plugged(catalogue: Catalogue) -> Design:
 
 
 def test_module_becomes_a_bare_chip_with_what_it_needs(plugged: Design, catalogue: Catalogue) -> None:
-    proposal = propose(plugged, catalogue, "U2")
+    proposal = propose(Wired(plugged, catalogue), "U2")
     bare = proposal.design
     assert bare.parts["U2"].kind == "controller_32"
     nets = bare.net_of()
     assert nets[Pin("U2", "26")] == "SDA"
     assert nets[Pin("U2", "8")] == "LOGIC"
-    assert analyse(bare, catalogue).worst().net_voltages()["LOGIC"] == pytest.approx(3.3, rel=0.02)
-    about = {f.rule for f in review(bare, catalogue) if "U2" in f.refs}
+    assert analyse(Wired(bare, catalogue)).worst().net_voltages()["LOGIC"] == pytest.approx(3.3, rel=0.02)
+    about = {f.rule for f in review(Wired(bare, catalogue)) if "U2" in f.refs}
     assert not about & {"decoupling", "reset network", "boot strap", "programming access", "unconnected pin"}
     assert proposal.after.parts > proposal.before.parts
     assert proposal.after.height_mm < proposal.before.height_mm
     assert proposal.after.cost_eur < proposal.before.cost_eur
-    assert not [p for p in unaccounted_pins(bare, catalogue) if p.ref == "U2"]
+    assert not [p for p in unaccounted_pins(Wired(bare, catalogue)) if p.ref == "U2"]
 
 
 def test_and_back_again(plugged: Design, catalogue: Catalogue) -> None:
-    bare = propose(plugged, catalogue, "U2").design
-    back = propose(bare, catalogue, "U2").design
+    bare = propose(Wired(plugged, catalogue), "U2").design
+    back = propose(Wired(bare, catalogue), "U2").design
     assert sorted(back.parts) == sorted(plugged.parts)
     assert {n: set(p) for n, p in back.nets.items() if len(p) > 1} == {n: set(p) for n, p in plugged.nets.items()}
     assert swappable(back) == ["U2"]
     with pytest.raises(EditError, match="no other form"):
-        propose(plugged, catalogue, "U3")
+        propose(Wired(plugged, catalogue), "U3")
 
 
 # Import with repair ---------------------------------------------------------------------------------------------------
@@ -279,11 +280,11 @@ def test_readings_beside_the_model(mended: Design, catalogue: Catalogue) -> None
     """Hand-worked, all off: 98 mA of 3.3 V by a linear part from 5 V, and 25 mA, at 90 % from 12 V: 57 mA."""
     design = scenario_edits.note_measured(mended, Measured(what="voltage", where="3V3", value=3.28, tolerance_pct=3))
     design = scenario_edits.note_measured(design, Measured(what="current", where="J1", value=0.18, state="all off"))
-    voltage, current = compare(design, catalogue)
+    voltage, current = compare(Wired(design, catalogue))
     assert voltage.agrees
     assert not current.agrees
     assert current.predicted == pytest.approx(0.058, abs=0.01)
-    finding = prototype_findings(design, catalogue)[0]
+    finding = prototype_findings(Wired(design, catalogue))[0]
     assert "the prototype drew 180 mA, the model says" in finding.title
     assert finding.station == "brief"
 
@@ -296,20 +297,20 @@ def test_readings_that_cannot_be_placed(mended: Design, catalogue: Catalogue) ->
         ("3V3", "voltage", "x"),
     ):
         design = scenario_edits.note_measured(mended, Measured(what=what, where=where, value=1, state=state))
-        assert "cannot be placed" in prototype_findings(design, catalogue)[0].title
-    assert predict(mended, catalogue, Measured(what="current", where="U3.VDD", value=0)) == pytest.approx(
+        assert "cannot be placed" in prototype_findings(Wired(design, catalogue))[0].title
+    assert predict(Wired(mended, catalogue), Measured(what="current", where="U3.VDD", value=0)) == pytest.approx(
         0.095, rel=0.2
     )
 
 
 def test_brief_says_what_does_not_fit_the_case(mended: Design, catalogue: Catalogue) -> None:
-    assert journey.brief_findings(mended, catalogue, TODAY) == []
+    assert journey.brief_findings(Wired(mended, catalogue), TODAY) == []
     low = edits.set_brief(mended, case_depth_nm=5_000_000)
-    assert any("mm tall" in f.title for f in journey.brief_findings(low, catalogue, TODAY))
+    assert any("mm tall" in f.title for f in journey.brief_findings(Wired(low, catalogue), TODAY))
     outside = edits.set_brief(mended, template=(TemplateHole(ref="H1", x_nm=-1, y_nm=0),))
-    assert any("outside the board" in f.title for f in journey.brief_findings(outside, catalogue, TODAY))
+    assert any("outside the board" in f.title for f in journey.brief_findings(Wired(outside, catalogue), TODAY))
     late = edits.set_brief(mended, needed_by="2020-01-01")
-    assert any("were needed by" in f.title for f in journey.brief_findings(late, catalogue, TODAY))
+    assert any("were needed by" in f.title for f in journey.brief_findings(Wired(late, catalogue), TODAY))
 
 
 OWN = """[own_chip]

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Severity
@@ -13,11 +14,11 @@ from zesty_trace.core.review.rules import review
 
 
 def by_rule(design: Design, catalogue: Catalogue) -> dict:
-    return {f.rule: f for f in review(design, catalogue)}
+    return {f.rule: f for f in review(Wired(design, catalogue))}
 
 
 def test_the_three_mistakes_of_the_breadboard_are_found(demo: Design, catalogue: Catalogue) -> None:
-    findings = review(demo, catalogue)
+    findings = review(Wired(demo, catalogue))
     assert {f.rule for f in findings} == {"heat", "level clash", "bus address"}
     assert all(f.mend and f.why and f.source and f.detail for f in findings)
 
@@ -43,7 +44,7 @@ def test_regulator_heat_after_the_mend_is_what_the_finding_foretold(demo: Design
     after = heat.mend.apply(demo)
     from zesty_trace.core.circuit.analysis import analyse
 
-    warmth = next(h.temperature_c for h in analyse(after, catalogue).heats() if h.ref == "U2")
+    warmth = next(h.temperature_c for h in analyse(Wired(after, catalogue)).heats() if h.ref == "U2")
     assert f"reach {warmth:.0f} °C" in heat.detail
 
 
@@ -72,20 +73,20 @@ def test_five_volt_output_into_a_controller_is_mended_from_the_lower_rail(mended
 
 
 def test_level_shifter_keeps_the_five_volt_side_apart(mended: Design, catalogue: Catalogue) -> None:
-    assert review(mended, catalogue) == []
+    assert review(Wired(mended, catalogue)) == []
 
 
 def test_addresses_follow_the_straps(demo: Design, catalogue: Catalogue) -> None:
-    assert bus_addresses(demo, catalogue) == {"U4": 0x44, "U5": 0x44, "J4": 0x3C}
+    assert bus_addresses(Wired(demo, catalogue)) == {"U4": 0x44, "U5": 0x44, "J4": 0x3C}
     high = edits.connect(demo, Pin("U5", "2"), "3V3")
-    assert bus_addresses(high, catalogue)["U5"] == 0x45
+    assert bus_addresses(Wired(high, catalogue))["U5"] == 0x45
     open_ = edits.disconnect(demo, Pin("U5", "2"))
-    assert bus_addresses(open_, catalogue)["U5"] is None
-    assert any(f.key == "U5" and f.rule == "bus address" for f in review(open_, catalogue))
+    assert bus_addresses(Wired(open_, catalogue))["U5"] is None
+    assert any(f.key == "U5" and f.rule == "bus address" for f in review(Wired(open_, catalogue)))
 
 
 def test_the_bus_reaches_through_the_level_shifter(demo: Design, catalogue: Catalogue) -> None:
-    assert bus_groups(demo, catalogue) == [{"U3", "U4", "U5", "J4"}]
+    assert bus_groups(Wired(demo, catalogue)) == [{"U3", "U4", "U5", "J4"}]
 
 
 def test_devices_that_are_never_fitted_together_do_not_clash(demo: Design, catalogue: Catalogue) -> None:
@@ -101,7 +102,7 @@ def test_a_forgotten_pin_is_found_and_can_be_left_open(mended: Design, catalogue
     missing = edits.disconnect(loose, Pin("U3", "11"))
     found = by_rule(missing, catalogue)["unconnected pin"]
     assert found.value == 1
-    assert review(found.mend.apply(missing), catalogue) == []
+    assert review(Wired(found.mend.apply(missing), catalogue)) == []
 
 
 def test_a_missing_ground_pin_stops_and_offers_no_way_round(mended: Design, catalogue: Catalogue) -> None:
@@ -118,6 +119,6 @@ def test_supply_outside_its_range_is_found(mended: Design, catalogue: Catalogue)
 
 
 def test_an_empty_design_and_one_without_ground_are_no_crash(catalogue: Catalogue) -> None:
-    assert review(Design(), catalogue) == []
+    assert review(Wired(Design(), catalogue)) == []
     alone = edits.add_part(Design(), Part(ref="R1", kind="resistor", value="1k", package="R0603"))
-    assert {f.rule for f in review(alone, catalogue)} == {"ground", "unconnected pin"}
+    assert {f.rule for f in review(Wired(alone, catalogue))} == {"ground", "unconnected pin"}

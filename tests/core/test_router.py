@@ -15,6 +15,7 @@ from zesty_trace.core.board.maze import paint_discs, paint_rect, search
 from zesty_trace.core.board.place import rectangle_outline
 from zesty_trace.core.board.router import route
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin, Placement
 from zesty_trace.errors import Cancelled, EditError
@@ -34,7 +35,7 @@ def board(spots: dict[str, tuple[float, float, int]], nets: dict[str, list[str]]
 
 
 def test_two_pads_in_line_get_one_straight_track(catalogue: Catalogue) -> None:
-    result = route(board({"R1": (5, 10, 0), "R2": (15, 10, 0)}, {"A": ["R1.2", "R2.1"]}), catalogue)
+    result = route(Wired(board({"R1": (5, 10, 0), "R2": (15, 10, 0)}, {"A": ["R1.2", "R2.1"]}), catalogue))
     assert (result.connections, result.missing, len(result.design.board.vias)) == (1, 0, 0)
     track = result.design.board.tracks[0]
     assert track.points[0][1] == track.points[-1][1] == 10_000_000
@@ -51,10 +52,10 @@ def test_crossing_connections_use_the_other_layer(catalogue: Catalogue) -> None:
         "C": ["R1.2", "R4.1"],
         "D": ["R2.1", "R3.2"],
     }
-    result = route(board(spots, nets), catalogue)
+    result = route(Wired(board(spots, nets), catalogue))
     assert (result.missing, result.conflicts) == (0, 0)
-    assert connectivity(result.design, catalogue).links == ()
-    assert not any(f.rule == "clearance" for f in check_board(result.design, catalogue))
+    assert connectivity(Wired(result.design, catalogue)).links == ()
+    assert not any(f.rule == "clearance" for f in check_board(Wired(result.design, catalogue)))
 
 
 def test_a_walled_in_pad_is_reported_missing_not_faked(catalogue: Catalogue) -> None:
@@ -63,23 +64,23 @@ def test_a_walled_in_pad_is_reported_missing_not_faked(catalogue: Catalogue) -> 
     from msgspec.structs import replace
 
     walled = edits.set_board(design, rules=replace(rules, edge_nm=3_000_000))
-    result = route(walled, catalogue)
+    result = route(Wired(walled, catalogue))
     assert result.missing == 1
-    assert len(connectivity(result.design, catalogue).links) == 1
+    assert len(connectivity(Wired(result.design, catalogue)).links) == 1
 
 
 def test_cancel_and_a_board_without_outline(catalogue: Catalogue) -> None:
     design = board({"R1": (5, 10, 0), "R2": (15, 10, 0)}, {"A": ["R1.2", "R2.1"]})
     with pytest.raises(Cancelled):
-        route(design, catalogue, lambda share, text: False)
+        route(Wired(design, catalogue), lambda share, text: False)
     with pytest.raises(EditError, match="no outline"):
-        route(Design(), catalogue)
+        route(Wired(Design(), catalogue))
 
 
 def test_links_are_the_least_spanning_tree(catalogue: Catalogue) -> None:
     """Three pads on a line: the two short links, never the long one (hand-worked)."""
     spots = {"R1": (3, 10, 90), "R2": (9, 10, 90), "R3": (17, 10, 90)}
-    state = connectivity(board(spots, {"A": ["R1.1", "R2.1", "R3.1"]}), catalogue)
+    state = connectivity(Wired(board(spots, {"A": ["R1.1", "R2.1", "R3.1"]}), catalogue))
     lengths = sorted(abs(k.ax_nm - k.bx_nm) for k in state.links)
     assert lengths == [6_000_000, 8_000_000]
     assert state.wanted == 2

@@ -6,6 +6,7 @@ import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.markings import at_least
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Severity
@@ -15,7 +16,7 @@ from zesty_trace.core.review.rules import SOLVED, STATIC, review
 
 
 def found(design: Design, catalogue: Catalogue, rule: str) -> Finding:
-    hits = [f for f in review(design, catalogue) if f.rule == rule]
+    hits = [f for f in review(Wired(design, catalogue)) if f.rule == rule]
     assert hits, rule
     return hits[0]
 
@@ -24,7 +25,7 @@ def mends(design: Design, catalogue: Catalogue, rule: str) -> Design:
     """The design after the rule's own mend, on which the rule is quiet again."""
     finding = found(design, catalogue, rule)
     after = finding.mend.apply(design)
-    assert not any(f.rule == rule and f.key == finding.key for f in review(after, catalogue))
+    assert not any(f.rule == rule and f.key == finding.key for f in review(Wired(after, catalogue)))
     return after
 
 
@@ -34,7 +35,7 @@ def value(ref: str, text: str):
 
 def test_there_are_over_forty_rules_and_the_mended_demo_is_quiet(mended: Design, catalogue: Catalogue) -> None:
     assert len({*STATIC, *SOLVED}) == 56
-    assert review(mended, catalogue) == []
+    assert review(Wired(mended, catalogue)) == []
 
 
 def test_led_with_too_small_a_resistor(mended: Design, catalogue: Catalogue) -> None:
@@ -190,9 +191,9 @@ def test_next_e12_value(wanted: float, series: float) -> None:
 
 def test_two_mends_that_add_parts_do_not_get_in_each_others_way(mended: Design, catalogue: Catalogue) -> None:
     bare = edits.remove_part(edits.remove_part(mended, "R2"), "R3")
-    first, second = [f for f in review(bare, catalogue) if f.rule == "pull-up missing"]
+    first, second = [f for f in review(Wired(bare, catalogue)) if f.rule == "pull-up missing"]
     after = second.mend.apply(first.mend.apply(bare))
-    assert not any(f.rule == "pull-up missing" for f in review(after, catalogue))
+    assert not any(f.rule == "pull-up missing" for f in review(Wired(after, catalogue)))
 
 
 def test_an_input_whose_high_is_too_low(mended: Design, catalogue: Catalogue) -> None:

@@ -8,6 +8,7 @@ import networkx as nx
 import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.arrange import arrange
@@ -20,7 +21,7 @@ from zesty_trace.errors import EditError, InputError
 
 @pytest.fixture(scope="module")
 def sheet(mended: Design, catalogue: Catalogue) -> Sheet:
-    return arrange(mended, catalogue)
+    return arrange(Wired(mended, catalogue))
 
 
 def test_every_part_but_holes_is_drawn_once(sheet: Sheet, mended: Design) -> None:
@@ -90,14 +91,14 @@ def check_connections(sheet: Sheet, design: Design) -> None:
 
 def test_a_part_that_the_user_moved_stays_where_it_was_put(mended: Design, catalogue: Catalogue) -> None:
     moved = edits.move_on_sheet(mended, {"R14": (60, 40)})
-    sheet = arrange(moved, catalogue)
+    sheet = arrange(Wired(moved, catalogue))
     symbol = next(s for s in sheet.symbols if s.ref == "R14")
     assert (symbol.x, symbol.y) == (60, 40)
     assert wire_quality(sheet.wires, sheet.symbols)["overlaps"] == 0
 
 
 def test_blocks_gather_what_works_together(mended: Design, catalogue: Catalogue) -> None:
-    blocks = propose_blocks(mended, catalogue)
+    blocks = propose_blocks(Wired(mended, catalogue))
     assert {blocks[r] for r in ("J1", "F1", "U1", "U2", "C1")} == {"Power"}
     assert {blocks[r] for r in ("Q1", "R6", "R7", "J2", "D2", "BZ1")} == {"Outputs"}
     assert {blocks[r] for r in ("J4", "Q3", "Q4", "R4")} == {"Display"}
@@ -105,14 +106,14 @@ def test_blocks_gather_what_works_together(mended: Design, catalogue: Catalogue)
 
 
 def test_an_empty_design_has_an_empty_sheet(catalogue: Catalogue) -> None:
-    assert arrange(Design(), catalogue).symbols == ()
+    assert arrange(Wired(Design(), catalogue)).symbols == ()
 
 
 # Sentences ------------------------------------------------------------------------------------------------------------
 
 
 def said(sentence: str, design: Design, catalogue: Catalogue) -> Design:
-    return understand(sentence, design, catalogue).design
+    return understand(sentence, Wired(design, catalogue)).design
 
 
 def test_a_chain_adds_parts_and_joins_them_in_order(mended: Design, catalogue: Catalogue) -> None:
@@ -140,7 +141,7 @@ def test_a_chain_adds_parts_and_joins_them_in_order(mended: Design, catalogue: C
     ],
 )
 def test_sentences(sentence: str, pin: Pin, net: str | None, mended: Design, catalogue: Catalogue) -> None:
-    spoken = understand(sentence, mended, catalogue)
+    spoken = understand(sentence, Wired(mended, catalogue))
     assert spoken.design.net_of().get(pin) == net
     assert spoken.changes
 
@@ -164,17 +165,17 @@ def test_what_is_not_understood_points_at_the_word(
     sentence: str, where: str, hint: str, mended: Design, catalogue: Catalogue
 ) -> None:
     with pytest.raises(InputError) as caught:
-        understand(sentence, mended, catalogue)
+        understand(sentence, Wired(mended, catalogue))
     assert caught.value.where == where
     assert hint in caught.value.hint
 
 
 def test_a_net_name_that_is_taken_is_refused(mended: Design, catalogue: Catalogue) -> None:
     with pytest.raises(EditError, match="another net"):
-        understand("rename SDA to SCL", mended, catalogue)
+        understand("rename SDA to SCL", Wired(mended, catalogue))
 
 
 def test_completion_offers_references_nets_and_pins(mended: Design, catalogue: Catalogue) -> None:
-    assert "U3.P13" in completions("U3.P1", mended, catalogue)
-    assert "SENSE_12V" in completions("R1 - SEN", mended, catalogue)
-    assert completions("", mended, catalogue) == []
+    assert "U3.P13" in completions("U3.P1", Wired(mended, catalogue))
+    assert "SENSE_12V" in completions("R1 - SEN", Wired(mended, catalogue))
+    assert completions("", Wired(mended, catalogue)) == []

@@ -19,10 +19,9 @@ from zesty_trace.core.circuit import analysis
 from zesty_trace.core.circuit.build import build_network, build_networks, operating_states
 from zesty_trace.core.circuit.network import Element, Network, shape_of
 from zesty_trace.core.circuit.solver import solve, solve_alike
-from zesty_trace.core.circuit.topology import all_pins
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Brief, Design, Part, Pin
-from zesty_trace.core.review.context import make_context
 from zesty_trace.core.review.heat import _with_copper
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.amend import amend
@@ -42,8 +41,8 @@ from .test_schematic import check_connections
 
 def test_netlists_say_the_same_as_the_design(mended: Design, catalogue: Catalogue) -> None:
     """networkx: the components of both files' pin graphs are the design's nets."""
-    rows = list(csv.DictReader(io.StringIO(netlist_csv(mended, catalogue))))
-    data = json.loads(netlist_json(mended, catalogue))
+    rows = list(csv.DictReader(io.StringIO(netlist_csv(Wired(mended, catalogue)))))
+    data = json.loads(netlist_json(Wired(mended, catalogue)))
     graph = nx.Graph()
     graph.add_edges_from((("net", r["net"]), (r["ref"], r["pin"])) for r in rows)
     from_csv = {frozenset(n for n in c if n[0] != "net") for c in nx.connected_components(graph)}
@@ -53,18 +52,18 @@ def test_netlists_say_the_same_as_the_design(mended: Design, catalogue: Catalogu
 
 
 def test_find_by_reference_value_net_and_marking(mended: Design, catalogue: Catalogue) -> None:
-    assert find("u3", mended, catalogue)[0].ref == "U3"
-    assert {f.ref for f in find("330", mended, catalogue)[:3]} == {"R14", "R15", "R16"}
-    assert find("HEATER", mended, catalogue)[0].net == "HEATER"
-    by_bands = [f.ref for f in find("orange orange brown gold", mended, catalogue)]
+    assert find("u3", Wired(mended, catalogue))[0].ref == "U3"
+    assert {f.ref for f in find("330", Wired(mended, catalogue))[:3]} == {"R14", "R15", "R16"}
+    assert find("HEATER", Wired(mended, catalogue))[0].net == "HEATER"
+    by_bands = [f.ref for f in find("orange orange brown gold", Wired(mended, catalogue))]
     assert set(by_bands) == {"R14", "R15", "R16"}  # IEC 60062: 33 x 10 Ω
-    assert "R17" in {f.ref for f in find("473", mended, catalogue)}  # 47 k
-    assert find("   ", mended, catalogue) == []
-    assert find("no such thing", mended, catalogue) == []
+    assert "R17" in {f.ref for f in find("473", Wired(mended, catalogue))}  # 47 k
+    assert find("   ", Wired(mended, catalogue)) == []
+    assert find("no such thing", Wired(mended, catalogue)) == []
 
 
 def test_reading_order_goes_down_the_bands_and_to_the_right(mended: Design, catalogue: Catalogue) -> None:
-    sheet = arrange(mended, catalogue)
+    sheet = arrange(Wired(mended, catalogue))
     order = reading_order(sheet)
     spot = {s.ref: (s.band, s.x) for s in sheet.symbols}
     assert [spot[r] for r in order] == sorted(spot.values())
@@ -74,7 +73,7 @@ def test_reading_order_goes_down_the_bands_and_to_the_right(mended: Design, cata
 
 
 def test_label_room_ends_where_the_next_thing_begins(mended: Design, catalogue: Catalogue) -> None:
-    sheet = arrange(mended, catalogue)
+    sheet = arrange(Wired(mended, catalogue))
     rooms = LabelRooms(sheet)
     for symbol in sheet.symbols:
         room, right = rooms.right_of(symbol.ref), symbol.body()[2]
@@ -95,7 +94,7 @@ def test_label_room_ends_where_the_next_thing_begins(mended: Design, catalogue: 
 
 
 def _some_edit(rng: random.Random, design: Design, catalogue: Catalogue, step: int) -> Design:
-    pins = [p for p, _ in all_pins(design, catalogue)]
+    pins = [p for p, _ in Wired(design, catalogue).pins()]
     pin, net = rng.choice(pins), rng.choice(list(design.nets))
     kind = rng.randrange(5)
     if kind == 0:
@@ -106,7 +105,7 @@ def _some_edit(rng: random.Random, design: Design, catalogue: Catalogue, step: i
         return edits.remove_part(design, rng.choice(list(design.parts)))
     if kind == 3:
         return edits.join_pins(design, pin, rng.choice(pins))
-    return say(f"{pin} - R{900 + step} 1k - {net}", design, catalogue)
+    return say(f"{pin} - R{900 + step} 1k - {net}", Wired(design, catalogue))
 
 
 @pytest.mark.parametrize("name", ["proofing", "tide-dial", "sensor-node"])
@@ -116,14 +115,14 @@ def test_any_run_of_edits_is_drawn_as_the_nets_say(name: str, seed: int, catalog
 
     root = journey.files("zesty_trace") / "data" / "demo" / name
     design = import_prototype(*((root / f).read_text("utf-8") for f in ("parts.csv", "wiring.csv")), catalogue)
-    sheet, rng = arrange(design, catalogue), random.Random(seed)
+    sheet, rng = arrange(Wired(design, catalogue)), random.Random(seed)
     done = 0
     for step in range(14):
         try:
             after = _some_edit(rng, design, catalogue, step)
         except ZestyError:
             continue
-        sheet = amend(sheet, design, after, catalogue)
+        sheet = amend(sheet, design, Wired(after, catalogue))
         design = after
         assert wire_quality(sheet.wires, sheet.symbols)["overlaps"] == 0
         check_connections(sheet, design)
@@ -133,11 +132,11 @@ def test_any_run_of_edits_is_drawn_as_the_nets_say(name: str, seed: int, catalog
 
 def test_arranging_reports_and_can_be_stopped(mended: Design, catalogue: Catalogue) -> None:
     shares: list[float] = []
-    arrange(mended, catalogue, report=lambda share, _text: shares.append(share) is None)
+    arrange(Wired(mended, catalogue), report=lambda share, _text: shares.append(share) is None)
     assert shares == sorted(shares)
     assert len(shares) > 10
     with pytest.raises(Cancelled):
-        arrange(mended, catalogue, report=lambda share, _text: share < 0.3)
+        arrange(Wired(mended, catalogue), report=lambda share, _text: share < 0.3)
 
 
 def test_pins_that_share_several_signals_face_each_other(catalogue: Catalogue) -> None:
@@ -146,7 +145,7 @@ def test_pins_that_share_several_signals_face_each_other(catalogue: Catalogue) -
 
     root = journey.files("zesty_trace") / "data" / "demo" / "sensor-node"
     design = import_prototype(*((root / f).read_text("utf-8") for f in ("parts.csv", "wiring.csv")), catalogue)
-    sheet = arrange(design, catalogue)
+    sheet = arrange(Wired(design, catalogue))
     straight = [w for w in sheet.wires if w.net in ("SCK", "MOSI", "MISO") and len(w.points) == 2]
     assert len(straight) == 3
 
@@ -155,7 +154,7 @@ def test_pins_that_share_several_signals_face_each_other(catalogue: Catalogue) -
 
 
 def test_states_solved_together_are_as_solved_alone(mended: Design, catalogue: Catalogue) -> None:
-    networks = build_networks(mended, catalogue, operating_states(mended, catalogue))
+    networks = build_networks(Wired(mended, catalogue), operating_states(Wired(mended, catalogue)))
     assert len({shape_of(n) for n in networks}) == 1
     for network, together in zip(networks, solve_alike(networks), strict=True):
         alone = solve(network)
@@ -190,17 +189,17 @@ def test_copper_takes_heat_away_as_application_notes_show(catalogue: Catalogue) 
 
 def test_stated_copper_cools_the_regulator_of_the_demo(demo: Design, catalogue: Catalogue) -> None:
     def hottest(design: Design) -> float:
-        return next(h.temperature_c for h in analysis.analyse(design, catalogue).heats() if h.ref == "U2")
+        return next(h.temperature_c for h in analysis.analyse(Wired(design, catalogue)).heats() if h.ref == "U2")
 
     noted = edits.change_part(demo, "U2", notes="400 mm2 copper")
     assert hottest(noted) < 100 < hottest(demo)
-    assert "heat" in {f.rule for f in review(demo, catalogue)}
-    assert "heat" not in {f.rule for f in review(noted, catalogue)}
+    assert "heat" in {f.rule for f in review(Wired(demo, catalogue))}
+    assert "heat" not in {f.rule for f in review(Wired(noted, catalogue))}
 
 
 def test_a_board_network_keeps_its_shape_whatever_is_high(mended: Design, catalogue: Catalogue) -> None:
-    states = operating_states(mended, catalogue)
-    first, last = (build_network(mended, catalogue, s) for s in (states[0], states[-1]))
+    states = operating_states(Wired(mended, catalogue))
+    first, last = (build_network(Wired(mended, catalogue), s) for s in (states[0], states[-1]))
     assert shape_of(first) == shape_of(last)
     assert first != last
 
@@ -220,10 +219,10 @@ def test_the_inlet_sets_the_supply_that_nobody_has_set(catalogue: Catalogue) -> 
     said = Design(brief=Brief(supply_v=9.0))
     kept = import_prototype(USB_PARTS, USB_WIRES, catalogue, said)
     assert kept.brief.supply_v == 9.0
-    finding = next(f for f in journey.brief_findings(kept, catalogue) if f.key == "own supply")
+    finding = next(f for f in journey.brief_findings(Wired(kept, catalogue)) if f.key == "own supply")
     assert "9 V" in finding.title
     assert finding.mend.apply(kept).brief.supply_v == 5.0
-    assert not any(f.key == "own supply" for f in journey.brief_findings(fresh, catalogue))
+    assert not any(f.key == "own supply" for f in journey.brief_findings(Wired(fresh, catalogue)))
 
 
 def test_an_unknown_kind_is_not_told_again_for_each_of_its_wires(catalogue: Catalogue) -> None:
@@ -237,10 +236,10 @@ def test_copper_that_is_stated_already_is_not_counted_twice(demo: Design, catalo
     hot = edits.set_brief(demo, ambient_c=40.0)
     for notes in ("", "50 mm2 copper"):
         design = edits.change_part(hot, "U2", notes=notes)
-        heat = next(h for h in analysis.analyse(design, catalogue).heats() if h.ref == "U2")
+        heat = next(h for h in analysis.analyse(Wired(design, catalogue)).heats() if h.ref == "U2")
         stated = analysis.copper_mm2(design.parts["U2"])
         bare = heat.theta_c_per_w * (1 + stated / 30) ** 0.28
-        said = _with_copper(make_context(design, catalogue), heat)
+        said = _with_copper(Wired(design, catalogue), heat)
         match = re.search(r"With (\d+) mm² of copper on its tab: (\d+) °C", said)
         assert match, said
         area, temperature = map(int, match.groups())
@@ -249,9 +248,9 @@ def test_copper_that_is_stated_already_is_not_counted_twice(demo: Design, catalo
 
 
 def test_threads_that_ask_at_once_share_one_analysis(demo: Design, catalogue: Catalogue) -> None:
-    fresh = edits.set_brief(demo, humidity_pct=51)
+    fresh = Wired(edits.set_brief(demo, humidity_pct=51), catalogue)
     with ThreadPoolExecutor(4) as pool:
-        found = list(pool.map(lambda _k: analysis.analyse(fresh, catalogue), range(8)))
+        found = list(pool.map(lambda _k: analysis.analyse(fresh), range(8)))
         solved = list(pool.map(lambda a: a.all(), found))
     assert len({id(a) for a in found}) == 1
     assert all(s[0] is solved[0][0] for s in solved)

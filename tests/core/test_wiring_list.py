@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, group_edits, scenario_edits
 from zesty_trace.core.design.model import Design, Measured, Option, Part, Pin, StateSpec
 from zesty_trace.core.review.rules import review
@@ -33,7 +34,7 @@ def test_demo_round_trips_through_its_wiring_list(
     which: str, request: pytest.FixtureRequest, catalogue: Catalogue
 ) -> None:
     design: Design = request.getfixturevalue(which)
-    same_wiring(read_list(write_list(design, catalogue), design, catalogue), design)
+    same_wiring(read_list(write_list(Wired(design, catalogue)), Wired(design, catalogue)), design)
 
 
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -61,7 +62,7 @@ def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) 
                 design = edits.leave_open(design, Pin(part.ref, spec.number))
             elif net:
                 design = edits.connect(design, Pin(part.ref, spec.number), net)
-    same_wiring(read_list(write_list(design, catalogue), Design(variants=("A", "B")), catalogue), design)
+    same_wiring(read_list(write_list(Wired(design, catalogue)), Wired(Design(variants=("A", "B")), catalogue)), design)
     same_wiring(
         import_prototype(export_parts(design), export_wiring(design), catalogue, Design(variants=("A", "B"))), design
     )
@@ -75,7 +76,7 @@ def test_quoted_words_come_back(text: str) -> None:
 def test_list_says_what_the_nets_say(mended: Design, catalogue: Catalogue) -> None:
     """networkx: the pins joined by the list's lines are the connected pins of the design."""
     graph = nx.Graph()
-    for line in write_list(mended, catalogue).splitlines():
+    for line in write_list(Wired(mended, catalogue)).splitlines():
         if " = " in line and not line.startswith("#"):
             pins, net = line.split(" = ")
             graph.add_edges_from((net, p) for p in pins.split(", "))
@@ -84,28 +85,28 @@ def test_list_says_what_the_nets_say(mended: Design, catalogue: Catalogue) -> No
 
 
 def test_edited_list_changes_the_design_and_keeps_the_rest(mended: Design, catalogue: Catalogue) -> None:
-    text = write_list(mended, catalogue)
+    text = write_list(Wired(mended, catalogue))
     moved = edits.move_on_sheet(mended, {"U3": (4, 5)})
-    after = read_list(text + "add R90 resistor 1k\nU3.P19 - R90 - GND\n", moved, catalogue)
+    after = read_list(text + "add R90 resistor 1k\nU3.P19 - R90 - GND\n", Wired(moved, catalogue))
     assert after.parts["R90"].value == "1k"
     assert after.sheet == moved.sheet
     assert after.brief == moved.brief
 
 
 def test_wrong_line_is_named_and_nothing_changes(mended: Design, catalogue: Catalogue) -> None:
-    text = write_list(mended, catalogue)
+    text = write_list(Wired(mended, catalogue))
     lines = text.splitlines()
     lines.insert(3, "U3.SDAA = SDA")
     with pytest.raises(InputError) as caught:
-        read_list("\n".join(lines), mended, catalogue)
+        read_list("\n".join(lines), Wired(mended, catalogue))
     assert caught.value.where.startswith("line 4")
     assert "SDAA" in str(caught.value)
     with pytest.raises(InputError, match="does not end"):
-        read_list('add R1 resistor 1k note "open', mended, catalogue)
+        read_list('add R1 resistor 1k note "open', Wired(mended, catalogue))
 
 
 def test_line_of_a_part_or_net(mended: Design, catalogue: Catalogue) -> None:
-    text = write_list(mended, catalogue)
+    text = write_list(Wired(mended, catalogue))
     assert text.splitlines()[line_of(text, ref="U3")].startswith("add U3 controller_32")
     assert text.splitlines()[line_of(text, net="SDA")].endswith("= SDA")
     assert line_of(text, ref="U99") is None
@@ -122,12 +123,12 @@ def test_runs_are_written_out() -> None:
 def lamp(catalogue: Catalogue) -> Design:
     """A shift register and one lamp: a resistor and an LED in a block of their own."""
     design = make(catalogue, {"U4": "shift_register_8"}, "3V3=U4.VDD; GND=U4.GND")
-    design = say("U4.Q0 - R1 330 - D1 red - GND", design, catalogue)
-    return say("block R1, D1 as Lamp", design, catalogue)
+    design = say("U4.Q0 - R1 330 - D1 red - GND", Wired(design, catalogue))
+    return say("block R1, D1 as Lamp", Wired(design, catalogue))
 
 
 def test_block_is_repeated_on_each_output(lamp: Design, catalogue: Catalogue) -> None:
-    after = say("repeat Lamp block x8 on U4.Q0..Q7", lamp, catalogue)
+    after = say("repeat Lamp block x8 on U4.Q0..Q7", Wired(lamp, catalogue))
     nets = after.net_of()
     assert sum(p.kind == "led" for p in after.parts.values()) == 8
     outs = [
@@ -146,11 +147,11 @@ def test_block_is_repeated_on_each_output(lamp: Design, catalogue: Catalogue) ->
 
 def test_repeat_says_what_is_unclear(lamp: Design, catalogue: Catalogue) -> None:
     with pytest.raises(InputError, match="how often"):
-        say("repeat Lamp", lamp, catalogue)
+        say("repeat Lamp", Wired(lamp, catalogue))
     with pytest.raises(InputError, match="4 times, but 8 pins"):
-        say("repeat Lamp x4 on U4.Q0..Q7", lamp, catalogue)
+        say("repeat Lamp x4 on U4.Q0..Q7", Wired(lamp, catalogue))
     with pytest.raises(InputError, match="neither a part nor a block"):
-        say("repeat Lump x2", lamp, catalogue)
+        say("repeat Lump x2", Wired(lamp, catalogue))
 
 
 def test_copy_shares_supplies_and_makes_inner_nets_anew(lamp: Design, catalogue: Catalogue) -> None:
@@ -166,47 +167,47 @@ def test_copy_shares_supplies_and_makes_inner_nets_anew(lamp: Design, catalogue:
 
 def test_decouple_adds_only_what_is_missing(catalogue: Catalogue) -> None:
     design = make(catalogue, {"U2": "controller_32"}, "3V3=U2.VDD U2.VDDA; GND=U2.GND U2.GNDA")
-    after = say("decouple U2", design, catalogue)
+    after = say("decouple U2", Wired(design, catalogue))
     assert sum(p.value == "100n" for p in after.parts.values()) == 2
-    assert not [f for f in review(after, catalogue) if f.rule == "decoupling" and f.refs == ("U2",)]
-    assert say("decouple U2", after, catalogue) == after
+    assert not [f for f in review(Wired(after, catalogue)) if f.rule == "decoupling" and f.refs == ("U2",)]
+    assert say("decouple U2", Wired(after, catalogue)) == after
 
 
 def test_add_takes_any_kind_with_its_particulars(lamp: Design, catalogue: Catalogue) -> None:
-    after = say('add U9 humidity_sensor in SOIC-8 only Full block Bus note "chamber # 2"', lamp, catalogue)
+    after = say('add U9 humidity_sensor in SOIC-8 only Full block Bus note "chamber # 2"', Wired(lamp, catalogue))
     part = after.parts["U9"]
     assert (part.package, part.variants, part.block, part.notes) == ("SOIC-8", ("Full",), "Bus", "chamber # 2")
     assert after.variants == ("Full",)
     with pytest.raises(InputError, match="does not come in"):
-        say("add U9 humidity_sensor in TO-220", lamp, catalogue)
+        say("add U9 humidity_sensor in TO-220", Wired(lamp, catalogue))
     with pytest.raises(InputError, match="needs a value"):
-        say("add R9 resistor", lamp, catalogue)
+        say("add R9 resistor", Wired(lamp, catalogue))
 
 
 def test_value_on_one_variant_and_fitting(lamp: Design, catalogue: Catalogue) -> None:
     design = group_edits.add_variant(group_edits.add_variant(lamp, "bright"), "dim")
-    design = say("R1 = 1k on dim", design, catalogue)
+    design = say("R1 = 1k on dim", Wired(design, catalogue))
     assert design.fitted("dim").parts["R1"].value == "1k"
     assert design.fitted("bright").parts["R1"].value == "330"
-    design = say("fit D1 only bright", design, catalogue)
+    design = say("fit D1 only bright", Wired(design, catalogue))
     assert "D1" not in design.fitted("dim").parts
-    assert say("fit D1 always", design, catalogue).parts["D1"].variants == ()
+    assert say("fit D1 always", Wired(design, catalogue)).parts["D1"].variants == ()
     with pytest.raises(InputError, match="no variant"):
-        say("fit D1 only blue", design, catalogue)
+        say("fit D1 only blue", Wired(design, catalogue))
 
 
 def test_completions_offer_verbs_kinds_and_pins(lamp: Design, catalogue: Catalogue) -> None:
-    assert "repeat" in completions("rep", lamp, catalogue)
-    assert "humidity_sensor" in completions("add U7 humid", lamp, catalogue)
-    assert "U4.Q3" in completions("U4.Q", lamp, catalogue)
+    assert "repeat" in completions("rep", Wired(lamp, catalogue))
+    assert "humidity_sensor" in completions("add U7 humid", Wired(lamp, catalogue))
+    assert "U4.Q3" in completions("U4.Q", Wired(lamp, catalogue))
 
 
 def test_preview_says_what_a_repeat_does(lamp: Design, catalogue: Catalogue) -> None:
-    assert "D2 added (led red)" in understand("repeat Lamp x2 on U4.Q0..Q1", lamp, catalogue).preview
+    assert "D2 added (led red)" in understand("repeat Lamp x2 on U4.Q0..Q1", Wired(lamp, catalogue)).preview
 
 
 def test_new_numbers_follow_everywhere(lamp: Design, catalogue: Catalogue) -> None:
-    design = say("copy R1, D1", lamp, catalogue)
+    design = say("copy R1, D1", Wired(lamp, catalogue))
     design = scenario_edits.keep_states(design, [StateSpec(name="s", high=(Pin("U4", "1"),), asleep=("U4",))])
     design = scenario_edits.note_measured(design, Measured(what="current", where="R2.1", value=1e-3))
     design = group_edits.put_option(design, Option(name="second", refs=("R2", "D2"), switch="SECOND=1"))

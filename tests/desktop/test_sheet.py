@@ -118,11 +118,11 @@ def test_an_edit_is_drawn_before_the_full_arrangement(sheet, settle) -> None:
     sheet.say("U3.P4 - R20 330 - D7 red - GND")
     assert sheet._drawn.design is sheet.session.design
     assert {"R20", "D7"} <= {s.ref for s in sheet._drawn.sheet.symbols}
-    assert sheet._arranged.of is before.design
+    assert sheet._arranged.of is before.wired
     old = {w for w in before.sheet.wires if w.net not in ("GND",)}
     assert len(old & set(sheet._drawn.sheet.wires)) > 0.9 * len(old)
     settle(sheet.window())
-    assert sheet._arranged.of is sheet.session.design
+    assert sheet._arranged.of is sheet.session.wired
 
 
 def test_an_edit_repaints_only_what_changed_and_the_picture_is_that_of_a_full_paint(sheet, settle, qtbot) -> None:

@@ -8,8 +8,10 @@ from pathlib import Path
 import pytest
 
 from zesty_trace.core.bench.plan import BenchStep
+from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.faults import Fault
-from zesty_trace.core.design.model import Design, to_json
+from zesty_trace.core.circuit.wired import Wired, pack
+from zesty_trace.core.design.model import Design
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.devices.scpi import ScpiLink
 from zesty_trace.errors import DeviceError
@@ -19,9 +21,9 @@ from zesty_trace.standins.launch import running
 
 @pytest.fixture
 def addresses(mended: Design, tmp_path: Path):
-    path = tmp_path / "design.json"
-    path.write_bytes(to_json(mended))
-    with running("instruments", "--design", str(path), "--fault", "A-002=short:3V3:GND") as said:
+    path = tmp_path / "wired.json"
+    path.write_bytes(pack(Wired(mended, shipped())))
+    with running("instruments", "--wired", str(path), "--fault", "A-002=short:3V3:GND") as said:
         yield said
 
 
@@ -70,9 +72,9 @@ def test_an_instrument_that_is_not_there_is_told() -> None:
 
 
 def test_an_instrument_that_goes_away_in_the_middle_is_told(mended: Design, tmp_path: Path) -> None:
-    path = tmp_path / "design.json"
-    path.write_bytes(to_json(mended))
-    with running("instruments", "--design", str(path)) as said:
+    path = tmp_path / "wired.json"
+    path.write_bytes(pack(Wired(mended, shipped())))
+    with running("instruments", "--wired", str(path)) as said:
         bench = Bench(**said)
         bench.select_board("A-001")
     with pytest.raises(DeviceError):
@@ -91,5 +93,5 @@ def test_fault_arguments_read_back() -> None:
 
 
 def test_a_stand_in_that_cannot_start_is_told() -> None:
-    with pytest.raises(DeviceError, match="did not start"), running("instruments", "--design", "/nowhere.json"):
+    with pytest.raises(DeviceError, match="did not start"), running("instruments", "--wired", "/nowhere.json"):
         pass

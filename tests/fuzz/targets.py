@@ -30,6 +30,7 @@ from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped
 from zesty_trace.core.catalogue.make_part import write_kind
 from zesty_trace.core.catalogue.markings import read_bands, read_chip
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part, Pin, Placement, to_json
 from zesty_trace.core.design.reading import from_json
 from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
@@ -77,7 +78,7 @@ def demo_design() -> Design:
 def fabrication() -> dict[str, str]:
     from zesty_trace.core.board.place import place_rest
 
-    return fabrication_files(place_rest(demo_design(), shipped()), shipped())
+    return fabrication_files(Wired(place_rest(Wired(demo_design(), shipped())), shipped()))
 
 
 def data_files(folder: str, suffix: str) -> list[bytes]:
@@ -163,14 +164,14 @@ def rehearse(kind: Kind, catalogue: Catalogue) -> None:
             name = "GND" if pin.role == "ground" else "12V"
             nets[name] = (*nets[name], *nets.pop(f"N{k}"))
     whole = Design(parts={part.ref: part, "JX1": jack}, nets=nets)
-    journey.check_known(whole, catalogue)
-    for act in (lambda: review(whole, catalogue), lambda: arrange(whole, catalogue)):
+    journey.check_known(Wired(whole, catalogue))
+    for act in (lambda: review(Wired(whole, catalogue)), lambda: arrange(Wired(whole, catalogue))):
         with suppress(ZestyError):
             act()
     spot = {part.ref: Placement(x_nm=0, y_nm=0)}
     from msgspec.structs import replace
 
-    board_pads(replace(whole, board=replace(whole.board, placements=spot)), catalogue)
+    board_pads(Wired(replace(whole, board=replace(whole.board, placements=spot)), catalogue))
 
 
 def kinds(data: bytes) -> None:
@@ -284,7 +285,7 @@ def quantities(data: bytes) -> None:
 
 
 def sentences(data: bytes) -> None:
-    understand(data.decode("utf-8", "replace"), demo_design(), shipped())
+    understand(data.decode("utf-8", "replace"), Wired(demo_design(), shipped()))
 
 
 def placing(data: bytes) -> None:
@@ -292,7 +293,7 @@ def placing(data: bytes) -> None:
 
 
 def wiring_list(data: bytes) -> None:
-    read_list(text_of(data, "list"), demo_design(), shipped())
+    read_list(text_of(data, "list"), Wired(demo_design(), shipped()))
 
 
 def scpi(data: bytes) -> None:
@@ -368,7 +369,7 @@ TARGETS = {
         placing,
         200,
     ),
-    "list": Target(lambda: [write_list(demo_design(), shipped()).encode()], wiring_list, 60),
+    "list": Target(lambda: [write_list(Wired(demo_design(), shipped())).encode()], wiring_list, 60),
     "scpi": Target(texts("+4.700E+03\n", "9.9E37\n", "-1\n", "4,700\n", '0,"No error"\n'), scpi, 300),
     "records": Target(record_seeds, records, 60),
 }

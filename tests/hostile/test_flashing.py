@@ -18,6 +18,7 @@ import pytest
 from zesty_trace import journey
 from zesty_trace.cli import main
 from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import ImageSpec
 from zesty_trace.core.firmware.image import fit_findings, parse_image
@@ -41,7 +42,7 @@ def project(tmp_path: Path) -> Path:
 
 @pytest.fixture
 def job(project: Path):
-    return flash_job(read_project(project).design, shipped(), project)
+    return flash_job(Wired(read_project(project).design, shipped()), project)
 
 
 @pytest.fixture
@@ -173,9 +174,9 @@ def test_a_board_of_another_variant_is_refused(project: Path, records: Records, 
 
 def test_the_image_is_held_to_the_boards_controller(project: Path, job) -> None:
     design = edits.set_images(job.design, [ImageSpec(file="proofing-1.0.hex", target="zt32-64k")])
-    assert [f.key for f in journey.controller_findings(design, shipped())] == ["controller"]
+    assert [f.key for f in journey.controller_findings(Wired(design, shipped()))] == ["controller"]
     with pytest.raises(InputError, match="not on the board"):
-        flash_job(design, shipped(), project)
+        flash_job(Wired(design, shipped()), project)
 
 
 def test_an_image_of_the_variant_comes_before_the_one_for_all(job) -> None:

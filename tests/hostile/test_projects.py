@@ -13,6 +13,7 @@ import pytest
 
 from zesty_trace import journey
 from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.history import History
 from zesty_trace.core.design.model import Design, ImageSpec, Part, Pin, to_json
@@ -243,4 +244,4 @@ def test_catalogue_faults_of_a_design_are_told_on_opening(tmp_path: Path) -> Non
         Design(parts={"R1": Part(ref="R1", kind="resistr")}),
     ):
         with pytest.raises(InputError):
-            journey.check_known(wrong, shipped())
+            journey.check_known(Wired(wrong, shipped()))

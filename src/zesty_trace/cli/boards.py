@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import with_acceptance
 from zesty_trace.errors import DeviceError, InputError, ZestyError
@@ -21,8 +22,8 @@ def route_command(a: argparse.Namespace) -> Answer:
 
     results: list[RouteResult] = []
 
-    def go(design: Design, catalogue: Any) -> Design:
-        result = route(place_rest(design, catalogue), catalogue)
+    def go(wired: Wired) -> Design:
+        result = route(wired.with_design(place_rest(wired)))
         results.append(result)
         return result.design
 
@@ -45,16 +46,17 @@ def route_command(a: argparse.Namespace) -> Answer:
 def check_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.board.check import check_board
 
-    design, _, catalogue = load(a.project)
-    findings = with_acceptance(check_board(design, catalogue), design.accepted)
+    wired, _ = load(a.project)
+    design = wired.design
+    findings = with_acceptance(check_board(wired), design.accepted)
     return verdict(findings), [f.as_dict() for f in findings], say_findings(findings)
 
 
 def fab_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.fabrication.package import keep_package, write_package
 
-    design, folder, catalogue = load(a.project)
-    path = write_package(design, catalogue, Path(a.out)) if a.out else keep_package(design, catalogue, folder)
+    wired, folder = load(a.project)
+    path = write_package(wired, Path(a.out)) if a.out else keep_package(wired, folder)
     return FINE, {"zip": str(path)}, f"Wrote {path}"
 
 
@@ -62,7 +64,8 @@ def quote_command(a: argparse.Namespace) -> Answer:
     from zesty_trace import journey
     from zesty_trace.core.ordering.quote import cheapest, order_findings, soonest
 
-    design, folder, _ = load(a.project)
+    wired, folder = load(a.project)
+    design = wired.design
     offers = journey.offers_for(design, date.today(), folder)
     findings = order_findings(design, offers)
     best, first = cheapest(offers), soonest(offers)
@@ -91,8 +94,9 @@ def quote_command(a: argparse.Namespace) -> Answer:
 def assembly_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.assembly.sequence import placing_sequence
 
-    design, _, catalogue = load(a.project)
-    steps = placing_sequence(design, catalogue, a.variant or design.build.variant, a.order)
+    wired, _ = load(a.project)
+    design = wired.design
+    steps = placing_sequence(wired, a.variant or design.build.variant, a.order)
     data = [
         {"step": s.number, "title": s.title, "refs": list(s.refs), "how": s.how, "cautions": list(s.cautions)}
         for s in steps
@@ -106,10 +110,11 @@ def reflow_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.assembly.oven import heat_findings
     from zesty_trace.core.design.edits import set_build
 
-    design, _, catalogue = load(a.project)
+    wired, _ = load(a.project)
+    design = wired.design
     if a.alloy:
         design = set_build(design, alloy=a.alloy)
-    _, measures, window = journey.heat_run(design, catalogue)
+    _, measures, window = journey.heat_run(wired)
     findings = heat_findings(measures, window)
     data = {
         "alloy": window.alloy,
@@ -145,8 +150,9 @@ def flash_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.journey import flashing
     from zesty_trace.store.records import Records
 
-    design, folder, catalogue = load(a.project)
-    job = flashing.flash_job(design, catalogue, folder)
+    wired, folder = load(a.project)
+    design = wired.design
+    job = flashing.flash_job(wired, folder)
     if not a.simulate and not a.port:
         raise ZestyError("Say which port", "--port", "Give --port /dev/ttyUSB0, or --simulate")
     batch, results, last = batches.batch_of(design), [], ""
@@ -214,7 +220,8 @@ def bench_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.journey.measuring import measure_boards, measure_simulated
     from zesty_trace.store.records import Records
 
-    design, folder, catalogue = load(a.project)
+    wired, folder = load(a.project)
+    design = wired.design
     batch = batches.batch_of(design)
     if not a.simulate and not a.by_hand and not (a.meter and a.supply and a.fixture):
         raise ZestyError(
@@ -222,11 +229,11 @@ def bench_command(a: argparse.Namespace) -> Answer:
             "bench",
             "Give --meter, --supply and --fixture, or --by-hand for what is missing, or --simulate",
         )
-    plan = make_plan(design, catalogue, batch.variant)
+    plan = make_plan(wired, batch.variant)
     with closing(Records(folder)) as records:
         serials = batches.book(records, batch, _serials(a, batch, records))
         if a.simulate:
-            results = measure_simulated(design, catalogue, serials, records, plan=plan)
+            results = measure_simulated(wired, serials, records, plan=plan)
         else:
             hands = TerminalHands() if a.by_hand else None
             for sentence in plan.setup if hands is None else ():
@@ -261,7 +268,8 @@ def coverage_command(a: argparse.Namespace) -> Answer:
     """Say what the test plan would notice, and what not."""
     from zesty_trace.core.bench.coverage import cover
 
-    design, _, catalogue = load(a.project)
+    wired, _ = load(a.project)
+    design = wired.design
     variant = design.build.variant if a.variant is None else a.variant
     if variant and variant not in design.variants:
         raise InputError(
@@ -273,7 +281,7 @@ def coverage_command(a: argparse.Namespace) -> Answer:
             print(f"\r{share:4.0%} {text[:60]:60}", end="", file=sys.stderr, flush=True)
         return True
 
-    found = cover(design, catalogue, variant, report)
+    found = cover(wired, variant, report)
     if sys.stderr.isatty():
         print(file=sys.stderr)
     noticed = sum(t.noticed for t in found.trials)
@@ -334,7 +342,8 @@ def record_command(a: argparse.Namespace) -> Answer:
     from zesty_trace import journey
     from zesty_trace.store.records import Records, has_records
 
-    design, folder, _ = load(a.project)
+    wired, folder = load(a.project)
+    design = wired.design
     boards = []
     if has_records(folder):
         with closing(Records(folder)) as records:

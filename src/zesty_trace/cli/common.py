@@ -11,6 +11,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.check import check_design
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity
@@ -39,7 +40,8 @@ def orderly_end() -> Iterator[None]:
             signal.signal(number, handler)
 
 
-def load(project: str) -> tuple[Design, Path, Any]:
+def load(project: str) -> tuple[Wired, Path]:
+    """Return the design with its catalogue, and the folder. StoreError, InputError."""
     from zesty_trace import journey
     from zesty_trace.store.project import read_project
 
@@ -47,12 +49,12 @@ def load(project: str) -> tuple[Design, Path, Any]:
     opened = read_project(folder)
     if opened.stale is not None:
         print(STALE, file=sys.stderr)
-    catalogue = journey.project_catalogue(folder)
-    journey.check_known(opened.design, catalogue)
-    return opened.design, folder, catalogue
+    wired = Wired(opened.design, journey.project_catalogue(folder))
+    journey.check_known(wired)
+    return wired, folder
 
 
-def edit(project: str, change: Callable[[Design, Any], Design]) -> tuple[Design, Path, Any]:
+def edit(project: str, change: Callable[[Wired], Design]) -> tuple[Wired, Path]:
     """Open the project under its lock, change its design and save it."""
     from zesty_trace import journey
     from zesty_trace.store.project import ProjectFolder
@@ -62,13 +64,13 @@ def edit(project: str, change: Callable[[Design, Any], Design]) -> tuple[Design,
     with folder:
         if opened.stale is not None:
             print(STALE, file=sys.stderr)
-        catalogue = journey.project_catalogue(path)
-        journey.check_known(opened.design, catalogue)
-        design = change(opened.design, catalogue)
+        wired = Wired(opened.design, journey.project_catalogue(path))
+        journey.check_known(wired)
+        design = change(wired)
         check_design(design, opened.design)
-        journey.carry_kinds(design, path, catalogue)
+        journey.carry_kinds(design, path, wired.catalogue)
         folder.save(design)
-    return design, path, catalogue
+    return wired.with_design(design), path
 
 
 def say_findings(findings: Sequence[Finding]) -> str:

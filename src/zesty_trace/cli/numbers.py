@@ -5,9 +5,9 @@ from __future__ import annotations
 import argparse
 from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.quantities import say
 from zesty_trace.errors import InputError
@@ -17,9 +17,9 @@ def budget_command(a: argparse.Namespace) -> Answer:
     """What each supply gives in each state, how long cells last and take to fill."""
     from zesty_trace.core.circuit.energy import charging, run_times, supply_budget
 
-    design, _, catalogue = load(a.project)
-    loads = [x for x in supply_budget(design, catalogue) if not a.state or x.state == a.state]
-    runs, charges = run_times(design, catalogue), charging(design, catalogue)
+    wired, _ = load(a.project)
+    loads = [x for x in supply_budget(wired) if not a.state or x.state == a.state]
+    runs, charges = run_times(wired), charging(wired)
     data = {
         "supplies": [{**asdict(x), "watt": x.watt} for x in loads],
         "run_times": [asdict(r) for r in runs],
@@ -41,8 +41,8 @@ def times_command(a: argparse.Namespace) -> Answer:
     """Time constants, rise times, inrush, droop, coils."""
     from zesty_trace.core.circuit.transients import time_constants
 
-    design, _, catalogue = load(a.project)
-    found = time_constants(design, catalogue)
+    wired, _ = load(a.project)
+    found = time_constants(wired)
     lines = [f"{t.what:20} {t.where:14} {t.say():>10}  {t.how}" for t in found]
     return FINE, [asdict(t) for t in found], "\n".join(lines) or "Nothing here depends on time."
 
@@ -51,8 +51,8 @@ def timeline_command(a: argparse.Namespace) -> Answer:
     """The timeline step by step, its charge and average current."""
     from zesty_trace.core.circuit.energy import play
 
-    design, _, catalogue = load(a.project)
-    cycle = play(design, catalogue)
+    wired, _ = load(a.project)
+    cycle = play(wired)
     steps = [{**asdict(s), "charge_c": s.charge_c} for s in cycle.steps]
     data = {"steps": steps, "seconds": cycle.seconds, "charge_c": cycle.charge_c, "average_a": cycle.average_a}
     lines = [
@@ -67,8 +67,8 @@ def readings_command(a: argparse.Namespace) -> Answer:
     """What was measured on the prototype beside what the model says."""
     from zesty_trace.core.review.prototype import compare
 
-    design, _, catalogue = load(a.project)
-    found = compare(design, catalogue)
+    wired, _ = load(a.project)
+    found = compare(wired)
     data = [
         {
             "what": c.measured.what,
@@ -98,8 +98,8 @@ def list_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.files import read_given, text_of
 
     if not a.apply:
-        design, _, catalogue = load(a.project)
-        text = write_list(design, catalogue)
+        wired, _ = load(a.project)
+        text = write_list(wired)
         return FINE, {"list": text.splitlines()}, text.rstrip()
     try:
         text = text_of(read_given(Path(a.apply), "text"), a.apply)
@@ -107,8 +107,9 @@ def list_command(a: argparse.Namespace) -> Answer:
         raise InputError(f"Could not read it: {error}", a.apply, "Give a text file") from error
     changes: list[str] = []
 
-    def follow(design: Design, catalogue: Any) -> Design:
-        after = read_list(text, design, catalogue)
+    def follow(wired: Wired) -> Design:
+        design = wired.design
+        after = read_list(text, wired)
         changes.extend(describe_changes(design, after))
         return after
 
@@ -122,8 +123,8 @@ def say_command(a: argparse.Namespace) -> Answer:
 
     changes: list[str] = []
 
-    def speak(design: Design, catalogue: Any) -> Design:
-        spoken = understand(" ".join(a.sentence), design, catalogue)
+    def speak(wired: Wired) -> Design:
+        spoken = understand(" ".join(a.sentence), wired)
         changes.extend(spoken.changes)
         return spoken.design
 
@@ -135,8 +136,8 @@ def find_command(a: argparse.Namespace) -> Answer:
     """Find parts and nets by what is written on the sheet."""
     from zesty_trace.core.schematic.netlist import find
 
-    design, _, catalogue = load(a.project)
-    found = find(a.text, design, catalogue)
+    wired, _ = load(a.project)
+    found = find(a.text, wired)
     return (FINE if found else FOUND), [asdict(f) for f in found], "\n".join(f.text for f in found) or "Nothing found."
 
 
@@ -144,8 +145,9 @@ def swap_command(a: argparse.Namespace) -> Answer:
     """Show a plug-in module and its bare chip side by side; with --apply, replace one by the other."""
     from zesty_trace.core.schematic.swap import propose
 
-    design, _, catalogue = load(a.project)
-    p = propose(design, catalogue, a.ref)
+    wired, _ = load(a.project)
+    design = wired.design
+    p = propose(wired, a.ref)
     data = {
         "ref": p.ref,
         "to": p.to_kind,
@@ -170,7 +172,7 @@ def swap_command(a: argparse.Namespace) -> Answer:
     if p.homeless:
         lines.append(f"No place for: {', '.join(p.homeless)}")
     if a.apply:
-        edit(a.project, lambda d, c: propose(d, c, a.ref).design)
+        edit(a.project, lambda wired: propose(wired, a.ref).design)
     return FINE, data, "\n".join(lines)
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import argparse
 from datetime import date
 from pathlib import Path
-from typing import Any
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import with_acceptance
 from zesty_trace.core.quantities import say
@@ -53,10 +53,10 @@ def import_command(a: argparse.Namespace) -> Answer:
     known = keep_names(fresh) if fresh else load_names()
     design = journey.import_files(Path(a.parts), Path(a.wiring), catalogue, base, known)
     if exists:
-        edit(a.out, lambda _d, _c: design)
+        edit(a.out, lambda _wired: design)
     else:
         ProjectFolder.create(path, design).close()
-    loose = len(unaccounted_pins(design, catalogue))
+    loose = len(unaccounted_pins(Wired(design, catalogue)))
     data = {"project": str(path), "parts": len(design.parts), "nets": len(design.nets), "unaccounted_pins": loose}
     return FINE, data, f"{len(design.parts)} parts, {len(design.nets)} nets, {loose} pins not accounted for"
 
@@ -67,13 +67,14 @@ def export_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring
     from zesty_trace.files import write_given
 
-    design, _, catalogue = load(a.project)
+    wired, _ = load(a.project)
+    design = wired.design
     out = Path(a.out)
     texts = {
         "parts.csv": export_parts(design),
         "wiring.csv": export_wiring(design),
-        "netlist.csv": netlist_csv(design, catalogue),
-        "netlist.json": netlist_json(design, catalogue),
+        "netlist.csv": netlist_csv(wired),
+        "netlist.json": netlist_json(wired),
     }
     try:
         out.mkdir(parents=True, exist_ok=True)
@@ -88,8 +89,9 @@ def export_command(a: argparse.Namespace) -> Answer:
 def review_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.review.rules import review
 
-    design, _, catalogue = load(a.project)
-    findings = with_acceptance(review(design, catalogue), design.accepted)
+    wired, _ = load(a.project)
+    design = wired.design
+    findings = with_acceptance(review(wired), design.accepted)
     return verdict(findings), [f.as_dict() for f in findings], say_findings(findings)
 
 
@@ -98,10 +100,11 @@ def mend_command(a: argparse.Namespace) -> Answer:
 
     done: list[str] = []
 
-    def mend_all(design: Design, catalogue: Any) -> Design:
+    def mend_all(wired: Wired) -> Design:
+        design = wired.design
         tried: set[str] = set()
         while True:
-            open_ = [f for f in review(design, catalogue) if f.mend and f.identity not in tried]
+            open_ = [f for f in review(wired.with_design(design)) if f.mend and f.identity not in tried]
             chosen = next((f for f in open_ if not a.rule or f.rule == a.rule), None)
             if chosen is None or chosen.mend is None:
                 return design
@@ -118,8 +121,9 @@ def solve_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.circuit.build import build_network
     from zesty_trace.core.circuit.solver import floating_nodes
 
-    design, _, catalogue = load(a.project)
-    analysis = analyse(design, catalogue)
+    wired, _ = load(a.project)
+    design = wired.design
+    analysis = analyse(wired)
     names = [s.name for s in analysis.states]
     state = next((s for s in analysis.states if s.name == (a.state or names[-1])), None)
     if state is None:
@@ -139,7 +143,7 @@ def solve_command(a: argparse.Namespace) -> Answer:
     }
     lines = [f"State: {state.name}"] + [f"{n:14} {say(v, 'V')}" for n, v in volts.items()]
     if a.tolerance:
-        solution, spreads = monte_carlo(build_network(design, catalogue, state), a.tolerance)
+        solution, spreads = monte_carlo(build_network(wired, state), a.tolerance)
         amps = {r: s for r, s in current_spreads(solution).items() if r in design.parts and s.high > 1e-9}
         for name, found in (("spread", {n: s for n, s in spreads.items() if n in volts}), ("current_spread", amps)):
             data[name] = {n: {"low": s.low, "median": s.nominal, "high": s.high} for n, s in found.items()}
@@ -161,8 +165,8 @@ def arrange_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.schematic.arrange import arrange
     from zesty_trace.core.schematic.wires import wire_quality
 
-    design, _, catalogue = load(a.project)
-    sheet = arrange(design, catalogue)
+    wired, _ = load(a.project)
+    sheet = arrange(wired)
     quality = wire_quality(sheet.wires, sheet.symbols)
     data = {
         "width": sheet.width,

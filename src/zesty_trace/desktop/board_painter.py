@@ -10,8 +10,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygon
 
 from zesty_trace.core.board.copper import BoardPad, board_pads, pattern_of, to_board
 from zesty_trace.core.board.links import Link
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Layer
 from zesty_trace.core.quantities import mm
 from zesty_trace.desktop import theme
@@ -24,8 +23,7 @@ Box = tuple[float, float, float, float]
 class BoardView:
     """Everything the painter needs. Pours and links are worked out off the GUI thread."""
 
-    design: Design
-    catalogue: Catalogue
+    wired: Wired
     pours: dict[str, list[QPainterPath]] = field(default_factory=dict)
     links: tuple[Link, ...] = ()
     lit: frozenset[str] = frozenset()
@@ -35,6 +33,11 @@ class BoardView:
     show_top: bool = True
     show_bottom: bool = True
     hidden: frozenset[str] = frozenset()
+
+    @property
+    def design(self) -> Design:
+        """The design that is shown."""
+        return self.wired.design
 
 
 def shape_path(shape: Any) -> QPainterPath:
@@ -67,8 +70,9 @@ def pad_path(pad: BoardPad) -> QPainterPath:
     return turn.map(path)
 
 
-def _body_path(design: Design, catalogue: Catalogue, ref: str) -> QPainterPath:
-    x0, y0, x1, y1 = pattern_of(design, catalogue, ref).body
+def _body_path(wired: Wired, ref: str) -> QPainterPath:
+    design = wired.design
+    x0, y0, x1, y1 = pattern_of(wired, ref).body
     spot = design.board.placements[ref]
     corners = [to_board(spot, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
     path = QPainterPath()
@@ -90,12 +94,8 @@ class BoardPainter:
 
     def __init__(self, view: BoardView) -> None:
         self.view = view
-        self.pads: list[BoardPad] = board_pads(view.design, view.catalogue)
-        self.bodies = {
-            r: _body_path(view.design, view.catalogue, r)
-            for r in view.design.board.placements
-            if r in view.design.parts
-        }
+        self.pads: list[BoardPad] = board_pads(view.wired)
+        self.bodies = {r: _body_path(view.wired, r) for r in view.design.board.placements if r in view.design.parts}
         self.pad_paths = [pad_path(p) for p in self.pads]
         self.labels = self._label_spots()
 
@@ -197,7 +197,7 @@ class BoardPainter:
                 continue
             lit, done = ref in self.view.lit, ref in self.view.done
             spot = self.view.design.board.placements[ref]
-            kind = kind_of(self.view.design, self.view.catalogue, ref)
+            kind = self.view.wired.kind(ref)
             p.setBrush(t.color("lemon", 200) if lit else (t.color("part") if done else Qt.BrushStyle.NoBrush))
             p.setPen(QPen(t.color("ink" if spot.side == "top" else "bottom"), 0.25 if lit else 0.13))
             if kind.assembled:
@@ -206,7 +206,7 @@ class BoardPainter:
             self._reference(p, ref, lit or not (self.view.lit or self.view.done))
 
     def _mark(self, p: QPainter, ref: str) -> None:
-        pattern = pattern_of(self.view.design, self.view.catalogue, ref)
+        pattern = pattern_of(self.view.wired, ref)
         if pattern.mark:
             x, y = to_board(self.view.design.board.placements[ref], *pattern.mark)
             p.setBrush(theme.current().color("ink"))
@@ -232,7 +232,7 @@ class BoardPainter:
             near = [b for r, b in boxes.items() if r != ref and _shared(_grown(own, 8.0), b)]
             small = min(own[2] - own[0], own[3] - own[1]) < 3
             size = 1.25 if small else 1.7
-            hole = not kind_of(self.view.design, self.view.catalogue, ref).pins
+            hole = not self.view.wired.kind(ref).pins
             choices = _label_choices(own, len(ref) * size * 0.66, size * 1.1, hole)
             under = [] if hole else pads.get(ref, [])
 

@@ -7,8 +7,7 @@ from collections.abc import Callable
 from PySide6.QtCore import QStringListModel, Qt, Signal
 from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.schematic.netlist import Found, find
 
 
@@ -17,7 +16,7 @@ class FindBox(QLineEdit):
 
     chosen = Signal(object, object)
 
-    def __init__(self, of: Callable[[], tuple[Design, Catalogue]], parent: QWidget | None = None) -> None:
+    def __init__(self, of: Callable[[], Wired], parent: QWidget | None = None) -> None:
         super().__init__(parent)
         self._of = of
         self._found: list[Found] = []
@@ -42,7 +41,7 @@ class FindBox(QLineEdit):
         self.selectAll()
 
     def _edited(self, text: str) -> None:
-        self._found = find(text, *self._of())
+        self._found = find(text, self._of())
         self._words.setStringList([f.text for f in self._found])
         if self._found:
             self._completer.complete()
@@ -57,9 +56,9 @@ class FindBox(QLineEdit):
     def _entered(self) -> None:
         """Show the first that is found, with others of the same value."""
         self._completer.popup().hide()
-        self._found = find(self.text(), *self._of())
+        self._found = find(self.text(), self._of())
         wanted = self.text().strip().lower()
-        design, _ = self._of()
+        design = self._of().design
         same = [f for f in self._found if f.ref and design.parts[f.ref].value.lower() == wanted]
         self._emit(same or self._found[:1])
 

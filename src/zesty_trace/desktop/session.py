@@ -21,6 +21,7 @@ from zesty_trace.store.project import ChangedOutside, FolderGone, ProjectFolder
 
 if TYPE_CHECKING:  # imported when first needed: the window must be up before the heavy libraries are
     from zesty_trace.core.catalogue.kinds import Catalogue
+    from zesty_trace.core.circuit.wired import Wired
     from zesty_trace.store.board import BoardRecord
     from zesty_trace.store.records import Records
 
@@ -49,9 +50,10 @@ class Session(QObject):
         self.history = History(design)
         self.jobs = Jobs(self)
         self.findings: dict[str, list[Finding]] = {s: [] for s in STATIONS}
-        self.findings_of: Design | None = None
+        self.findings_of: Wired | None = None
         self.stale: Design | None = None
         self._records: Records | None = None
+        self._wired: Wired | None = None
         self._records_error: StoreError | None = None
         self._checking = False
         self.autosave_failed.connect(self._autosave_failed)
@@ -79,6 +81,16 @@ class Session(QObject):
         from zesty_trace.journey import project_catalogue
 
         return project_catalogue(self.path)
+
+    @property
+    def wired(self) -> Wired:
+        """The design as it is now with its catalogue: one value for as long as neither changes."""
+        from zesty_trace.core.circuit.wired import Wired
+
+        design, catalogue = self.design, self.catalogue
+        if self._wired is None or self._wired.design is not design or self._wired.catalogue is not catalogue:
+            self._wired = Wired(design, catalogue)
+        return self._wired
 
     def refresh_catalogue(self) -> None:
         """Read the part kinds again, after one was made or changed."""
@@ -252,22 +264,22 @@ class Session(QObject):
         if self._checking:
             return
         self._checking = True
-        design, path, today = self.design, self.path, self.today
+        wired, path, today = self.wired, self.path, self.today
 
         def work(report: Callable[[float, str], bool]) -> dict[str, list[Finding]]:
             from zesty_trace.journey import all_findings
 
-            return all_findings(design, self.catalogue, path, today)
+            return all_findings(wired, path, today)
 
-        self.jobs.start("checking", work, lambda f: self._checked(design, f), self._check_failed, visible=False)
+        self.jobs.start("checking", work, lambda f: self._checked(wired, f), self._check_failed, visible=False)
 
-    def _checked(self, design: Design, findings: dict[str, list[Finding]]) -> None:
+    def _checked(self, wired: Wired, findings: dict[str, list[Finding]]) -> None:
         self._checking = False
-        if design is not self.design:
+        if wired is not self.wired:
             self.check_soon()
             return
         findings["bench"] = self._bench_findings()
-        self.findings, self.findings_of = findings, design
+        self.findings, self.findings_of = findings, wired
         self.findings_changed.emit()
 
     def _check_failed(self, error: ZestyError | None) -> None:
@@ -278,7 +290,7 @@ class Session(QObject):
     @property
     def settled(self) -> bool:
         """Whether the findings are those of the current design."""
-        return self.findings_of is self.design
+        return self.findings_of is not None and self.findings_of is self.wired
 
     def open_count(self, station: str) -> int:
         """Return how many findings of a station ask for something."""

@@ -12,6 +12,7 @@ from zesty_trace.core.progress import Report
 from zesty_trace.core.schematic.sheet import Sheet
 
 if TYPE_CHECKING:
+    from zesty_trace.core.circuit.wired import Wired
     from zesty_trace.desktop.say_line import SayLine
     from zesty_trace.desktop.session import Session
     from zesty_trace.desktop.sheet_canvas import SheetCanvas
@@ -23,9 +24,14 @@ class Drawn:
     """A sheet, the design and page that it shows, and that design's solved states (None: it cannot be solved)."""
 
     sheet: Sheet
-    design: Design
+    wired: Wired
     page: str
     analysis: Analysis | None
+
+    @property
+    def design(self) -> Design:
+        """The design that the sheet shows."""
+        return self.wired.design
 
 
 class SheetHost(Protocol):

@@ -8,8 +8,7 @@ from functools import lru_cache
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFont, QPaintEngine, QPainter, QPainterPath, QPen, QPolygonF, QStaticText, QTransform
 
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import say
 from zesty_trace.core.schematic.labels import TAG_UNITS, WIDE_LETTER, LabelRooms, row_size, size_in_room
@@ -23,8 +22,7 @@ PEN = 0.16
 class SheetView:
     """Everything the painter needs."""
 
-    design: Design
-    catalogue: Catalogue
+    wired: Wired
     sheet: Sheet
     ground: str
     volts: dict[str, float] = field(default_factory=dict)
@@ -35,6 +33,11 @@ class SheetView:
     badges: dict[str, tuple[int, str]] = field(default_factory=dict)
     variant: str = ""  # parts that its boards do not have are drawn faint
     lights: dict[str, float] | None = None  # LED -> A while a state is played; None draws all LEDs alike
+
+    @property
+    def design(self) -> Design:
+        """The design that is drawn."""
+        return self.wired.design
 
 
 LIGHT_COLORS = {
@@ -336,7 +339,7 @@ class SheetPainter:
 
     def _glow(self, p: QPainter, s: PlacedSymbol, amp: float) -> QColor:
         """Draw the glow of a lit part about its middle, and return the colour of its light."""
-        said = f"{self.view.design.parts[s.ref].value} {kind_of(self.view.design, self.view.catalogue, s.ref).title}".lower()
+        said = f"{self.view.design.parts[s.ref].value} {self.view.wired.kind(s.ref).title}".lower()
         color = QColor(next((c for word, c in LIGHT_COLORS.items() if word in said), LIGHT_COLORS["amber"]))
         share = min(1.0, (amp / FULL_LIGHT_A) ** 0.5)
         pen = p.pen()
@@ -412,7 +415,7 @@ class SheetPainter:
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
         left, top, right, bottom = s.body()
-        kind = kind_of(self.view.design, self.view.catalogue, s.ref)
+        kind = self.view.wired.kind(s.ref)
         far = max(1.25, min(NAME_MOST, NAME_PX / self._zoom))
         across = {side: row_size([q for q in s.symbol.pins if q.side == side], far) for side in ("top", "bottom")}
         wide = {"left": 0.0, "right": 0.0}  # how far the names reach in

@@ -83,7 +83,7 @@ class MainWindow(QMainWindow):
         def load(report: object) -> None:
             from zesty_trace.journey import check_known
 
-            check_known(self.session.design, self.session.catalogue)
+            check_known(self.session.wired)
 
         def failed(error: object) -> None:
             if error is not None:

@@ -15,6 +15,7 @@ from zesty_trace.core.assembly import oven, profiles
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped, with_user_parts
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole, to_json
 from zesty_trace.core.findings import Finding, Mend, Severity, with_acceptance
@@ -145,7 +146,7 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
     root = files("zesty_trace") / "data" / "demo" / demo
     catalogue = shipped()
     texts = [(root / name).read_text("utf-8") for name in ("parts.csv", "wiring.csv")]
-    design = place_rest(import_prototype(texts[0], texts[1], catalogue, demo_base(today, demo)), catalogue)
+    design = place_rest(Wired(import_prototype(texts[0], texts[1], catalogue, demo_base(today, demo)), catalogue))
     if folder.exists() and any(folder.iterdir()):
         raise StoreError("The folder of the demo holds something else", str(folder), "Move it away")
     kept = {DEMO_MARK: f"{demo}\n".encode()}
@@ -165,8 +166,9 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
 # Findings and progress ------------------------------------------------------------------------------------------------
 
 
-def brief_findings(design: Design, catalogue: Catalogue, today: date | None = None) -> list[Finding]:
+def brief_findings(wired: Wired, today: date | None = None) -> list[Finding]:
     """Return what the brief lacks or contradicts, and where the prototype's readings differ from the model."""
+    design = wired.design
     found = []
     b = design.brief
 
@@ -185,7 +187,7 @@ def brief_findings(design: Design, catalogue: Catalogue, today: date | None = No
         add("date", f"The boards were needed by {needed:%d %b %Y}", "That day is over: set a new one.")
     if b.budget_eur <= 0:
         add("budget", "There is no budget", "Set what the boards may cost.")
-    own = own_supply_v(design.parts, catalogue)
+    own = own_supply_v(design.parts, wired.catalogue)
     if own and abs(own - b.supply_v) > 0.5:
         why = "Every voltage and all the heat are worked out from the supply."
         mend = Mend(f"Set the supply to {own:g} V", lambda d: edits.set_brief(d, supply_v=own))
@@ -212,15 +214,15 @@ def brief_findings(design: Design, catalogue: Catalogue, today: date | None = No
                 "Check its place, or the board's size.",
             )
     for ref, part in design.parts.items():
-        kind = catalogue.kind(part.kind)
-        height = catalogue.package(part.package or kind.packages[0]).height
+        kind = wired.catalogue.kind(part.kind)
+        height = wired.catalogue.package(part.package or kind.packages[0]).height
         if height > mm(b.case_depth_nm):
             add(
                 f"height {ref}",
                 f"{ref} is {height:g} mm tall, the case has {mm(b.case_depth_nm):g} mm",
                 "Take a lower package, lay it down, or choose a deeper case.",
             )
-    return [*found, *prototype_findings(design, catalogue)]
+    return [*found, *prototype_findings(wired)]
 
 
 def offers_for(design: Design, today: date, project: Path | None = None) -> list[Offer]:
@@ -229,13 +231,14 @@ def offers_for(design: Design, today: date, project: Path | None = None) -> list
     return quote(load_houses(project), order_of(design), today, parse_date(b.needed_by), b.budget_eur)
 
 
-def heat_run(design: Design, catalogue: Catalogue) -> tuple[oven.Run, list[oven.Measure], profiles.AlloyWindow]:
+def heat_run(wired: Wired) -> tuple[oven.Run, list[oven.Measure], profiles.AlloyWindow]:
     """Return the simulated oven run of the build's alloy, and its judged numbers. EditError without an outline."""
+    design = wired.design
     if not design.board.outline:
         raise EditError("The board has no outline yet", "layout", "Place the parts first")
     window = profiles.WINDOWS[design.build.alloy]
     run = oven.simulate(design, profiles.target_profile(design.build.alloy, 25.0), 25.0)
-    return run, oven.judge(run, window, oven.part_limit_c(design, catalogue)[0]), window
+    return run, oven.judge(run, window, oven.part_limit_c(wired)[0]), window
 
 
 def image_of(design: Design, folder: Path) -> tuple[Image, Target] | None:
@@ -261,11 +264,14 @@ def wanted_of(design: Design, folder: Path, plan: str = "") -> Wanted:
     return Wanted(chosen[0].sha256 if chosen else "", plan)
 
 
-def controller_findings(design: Design, catalogue: Catalogue) -> list[Finding]:
+def controller_findings(wired: Wired) -> list[Finding]:
     """Return whether the image is for the controller that is on boards of the build's variant."""
+    design = wired.design
     spec = image_spec(design)
     fitted = design.fitted(design.build.variant)
-    chips = {r: catalogue.kind(p.kind).target for r, p in fitted.parts.items() if catalogue.kind(p.kind).target}
+    chips = {
+        r: wired.catalogue.kind(p.kind).target for r, p in fitted.parts.items() if wired.catalogue.kind(p.kind).target
+    }
     if spec is None or not chips or spec.target in chips.values():
         return []
     said = ", ".join(f"{r} is a {t}" for r, t in chips.items())
@@ -285,8 +291,9 @@ def controller_findings(design: Design, catalogue: Catalogue) -> list[Finding]:
     ]
 
 
-def image_findings(design: Design, catalogue: Catalogue, folder: Path | None) -> list[Finding]:
+def image_findings(wired: Wired, folder: Path | None) -> list[Finding]:
     """Return what keeps the image from being flashed."""
+    design = wired.design
     if folder is None:
         return []
     try:
@@ -296,35 +303,35 @@ def image_findings(design: Design, catalogue: Catalogue, folder: Path | None) ->
         return [
             Finding("image", "read", Severity.STOP, error.message, f"{error.where}. {error.hint}", why, "file", "flash")
         ]
-    return [*controller_findings(design, catalogue), *fit_findings(*chosen)] if chosen else []
+    return [*controller_findings(wired), *fit_findings(*chosen)] if chosen else []
 
 
-def station_findings(
-    station: str, design: Design, catalogue: Catalogue, folder: Path | None, today: date
-) -> list[Finding]:
+def station_findings(station: str, wired: Wired, folder: Path | None, today: date) -> list[Finding]:
     """Return the findings of one station."""
+    design = wired.design
     if station == "brief":
-        return brief_findings(design, catalogue, today)
+        return brief_findings(wired, today)
     if station == "schematic":
-        return review(design, catalogue) if design.parts else []
+        return review(wired) if design.parts else []
     if station == "layout":
-        return check_board(design, catalogue)
+        return check_board(wired)
     if station == "order" and design.board.outline:
         return order_findings(design, offers_for(design, today, folder))
     if station == "assembly" and design.board.outline:
-        _, measures, window = heat_run(design, catalogue)
+        _, measures, window = heat_run(wired)
         return oven.heat_findings(measures, window)
     if station == "flash":
-        return image_findings(design, catalogue, folder)
+        return image_findings(wired, folder)
     return []
 
 
-def all_findings(design: Design, catalogue: Catalogue, folder: Path | None, today: date) -> dict[str, list[Finding]]:
+def all_findings(wired: Wired, folder: Path | None, today: date) -> dict[str, list[Finding]]:
     """Return station -> findings."""
+    design = wired.design
     found: dict[str, list[Finding]] = {}
     for station in STATIONS:
         try:
-            judged = station_findings(station, design, catalogue, folder, today)
+            judged = station_findings(station, wired, folder, today)
             found[station] = with_acceptance(judged, design.accepted)
         except ZestyError as error:
             found[station] = [_unreadable(station, error)]
@@ -338,12 +345,13 @@ def _unreadable(station: str, error: ZestyError) -> Finding:
     return Finding("unreadable", station, Severity.STOP, error.message, detail, why, "project folder", station)
 
 
-def check_known(design: Design, catalogue: Catalogue) -> None:
+def check_known(wired: Wired) -> None:
     """Refuse a design whose kinds, packages, pins or values the catalogue does not have. InputError names part and kind."""
+    design = wired.design
     for part in design.parts.values():
         try:
-            kind = catalogue.kind(part.kind)
-            catalogue.package(part.package or kind.packages[0])
+            kind = wired.catalogue.kind(part.kind)
+            wired.catalogue.package(part.package or kind.packages[0])
             for value in (part.value, *part.values.values()):
                 if wrong := value_problem(kind, value):
                     raise InputError(f"{part.ref}: {wrong[0]}", "design.json", wrong[1])
@@ -352,7 +360,7 @@ def check_known(design: Design, catalogue: Catalogue) -> None:
                 raise
             hint = f"{error.hint} If it is one of your own, put its file back into the project's parts folder"
             raise InputError(f"{part.ref}: {error.message}", "design.json", hint) from error
-    known = {ref: {s.number for s in catalogue.kind(p.kind).pins} for ref, p in design.parts.items()}
+    known = {ref: {s.number for s in wired.catalogue.kind(p.kind).pins} for ref, p in design.parts.items()}
     for net, pins in (*design.nets.items(), ("not connected", design.not_connected)):
         for pin in pins:
             if pin.number not in known[pin.ref]:

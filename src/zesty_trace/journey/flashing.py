@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.firmware.image import Image, fit_findings, pages_of
@@ -29,21 +30,22 @@ class FlashJob:
     target: Target
 
 
-def flash_job(design: Design, catalogue: Catalogue, folder: Path) -> FlashJob:
+def flash_job(wired: Wired, folder: Path) -> FlashJob:
     """Return what boards of the build's variant get. InputError if there is nothing, or it must not be flashed."""
+    design = wired.design
     chosen = image_of(design, folder)
     if chosen is None:
         said = f" for {design.build.variant}" if design.build.variant else ""
         raise InputError(f"The project names no image{said}", "flash", "Choose one in the Flash station")
     job = FlashJob(design, *chosen)
-    _refuse_stops(job, catalogue)
+    _refuse_stops(job, wired.catalogue)
     return job
 
 
 def _refuse_stops(job: FlashJob, catalogue: Catalogue | None) -> None:
     found = fit_findings(job.image, job.target)
     if catalogue is not None:
-        found = [*controller_findings(job.design, catalogue), *found]
+        found = [*controller_findings(Wired(job.design, catalogue)), *found]
     bad = [f for f in found if f.severity is Severity.STOP]
     if bad:
         raise InputError(bad[0].title, job.image.name, bad[0].detail)

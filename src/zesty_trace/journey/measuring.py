@@ -9,8 +9,8 @@ from pathlib import Path
 from zesty_trace.core.bench.plan import BenchPlan, make_plan
 from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
 from zesty_trace.core.bench.simulated import demo_faults
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.design.model import Design, to_json
+from zesty_trace.core.circuit.wired import Wired, pack
+from zesty_trace.core.design.model import Design
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_real
@@ -48,8 +48,7 @@ def measure_boards(
 
 
 def measure_simulated(
-    design: Design,
-    catalogue: Catalogue,
+    wired: Wired,
     serials: list[str],
     records: Records | None,
     report: Report = quiet,
@@ -57,24 +56,17 @@ def measure_simulated(
     plan: BenchPlan | None = None,
 ) -> list[BoardResult]:
     """Measure stand-in boards with stand-in instruments that run as a process of their own."""
+    design = wired.design
     variant = design.build.variant
     if records:
         refuse_simulated_on_real(records, serials)
-    plan = plan or make_plan(design, catalogue, variant)
-    faults = demo_faults(design.fitted(variant), catalogue, len(serials)) if with_faults else {}
+    plan = plan or make_plan(wired, variant)
+    faults = demo_faults(wired.with_design(design.fitted(variant)), len(serials)) if with_faults else {}
     options = [w for n, f in faults.items() for w in ("--fault", fault_argument(serials[n - 1], f))]
     with ExitStack() as stack:
         folder = stack.enter_context(tempfile.TemporaryDirectory())
-        path = Path(folder) / "design.json"
-        path.write_bytes(to_json(design))
-        own = carry_catalogue(design, catalogue, Path(folder))
-        said = stack.enter_context(running("instruments", "--design", str(path), "--variant", variant, *own, *options))
+        path = Path(folder) / "wired.json"
+        path.write_bytes(pack(wired))
+        said = stack.enter_context(running("instruments", "--wired", str(path), "--variant", variant, *options))
         bench = stack.enter_context(Bench(said["meter"], said["supply"], said["fixture"], settle_s=0.0))
         return measure_boards(plan, bench, serials, records, report, design, "simulated", bench.instruments)
-
-
-def carry_catalogue(design: Design, catalogue: Catalogue, folder: Path) -> list[str]:
-    """Write the user's own kinds that a design uses where the stand-in reads them; return its option."""
-    from zesty_trace.journey import carry_kinds
-
-    return ["--parts", str(folder)] if carry_kinds(design, folder, catalogue) else []

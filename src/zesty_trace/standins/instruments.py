@@ -17,10 +17,8 @@ from pathlib import Path
 
 from zesty_trace.core.bench.circuit import OPEN_OHM
 from zesty_trace.core.bench.simulated import SimulatedBoard
-from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
 from zesty_trace.core.circuit.faults import Fault
-from zesty_trace.core.design.model import Design
-from zesty_trace.core.design.reading import from_json
+from zesty_trace.core.circuit.wired import Wired, unpack
 from zesty_trace.standins.parent import add_parent_option, end_with_parent
 
 OK, ERROR = '0,"No error"', '-224,"Illegal parameter value"'
@@ -29,8 +27,8 @@ OK, ERROR = '0,"No error"', '-224,"Illegal parameter value"'
 class Fixture:
     """The board in the fixture, shared by the three instruments."""
 
-    def __init__(self, design: Design, faults: dict[str, Fault], catalogue: Catalogue | None = None) -> None:
-        self.design, self.faults, self.catalogue = design, faults, catalogue or shipped()
+    def __init__(self, wired: Wired, faults: dict[str, Fault]) -> None:
+        self.wired, self.faults = wired, faults
         self.lock = threading.Lock()
         self.board = self._make("none")
         self.volt, self.limit = 0.0, 0.0
@@ -38,7 +36,7 @@ class Fixture:
         self.pressed = ""
 
     def _make(self, serial: str) -> SimulatedBoard:
-        return SimulatedBoard(self.design, self.catalogue, serial, self.faults.get(serial))
+        return SimulatedBoard(self.wired, serial, self.faults.get(serial))
 
     def meter(self, command: str) -> str | None:
         """Answer one multimeter command."""
@@ -167,16 +165,17 @@ def fault_argument(serial: str, fault: Fault) -> str:
 def main(arguments: list[str] | None = None) -> None:
     """Serve the three instruments on loopback until ended."""
     parser = argparse.ArgumentParser(description="Stand-in bench instruments on loopback TCP (SCPI).")
-    parser.add_argument("--design", required=True, type=Path, help="a design.json")
+    parser.add_argument(
+        "--wired", required=True, type=Path, help="a design with the part kinds that it uses, in one file"
+    )
     parser.add_argument("--variant", default="")
     parser.add_argument("--fault", action="append", default=[])
-    parser.add_argument("--parts", type=Path, help="a folder whose parts/ holds kinds of the user's own")
     add_parent_option(parser)
     options = parser.parse_args(arguments)
     end_with_parent(options.parent)
-    design = from_json(options.design.read_bytes()).fitted(options.variant)
-    catalogue = with_user_parts(shipped(), (options.parts, "parts")) if options.parts else shipped()
-    fixture = Fixture(design, dict(parse_fault(f) for f in options.fault), catalogue)
+    wired = unpack(options.wired.read_bytes())
+    fitted = wired.with_design(wired.design.fitted(options.variant))
+    fixture = Fixture(fitted, dict(parse_fault(f) for f in options.fault))
     servers = {
         name: _Server(("127.0.0.1", 0), _handler(fixture, act))
         for name, act in (("meter", fixture.meter), ("supply", fixture.supply), ("fixture", fixture.fixture))

@@ -14,8 +14,7 @@ import numpy.typing as npt
 
 from zesty_trace.core.assembly.profiles import AlloyWindow, Profile
 from zesty_trace.core.board.copper import outline_shape
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.core.quantities import mm
@@ -144,13 +143,10 @@ def steepest(time_s: FloatArray, temp_c: FloatArray, over_s: float = 5.0) -> tup
     return float(slope.max(initial=0.0)), float(-slope.min(initial=0.0))
 
 
-def part_limit_c(design: Design, catalogue: Catalogue) -> tuple[float, str]:
+def part_limit_c(wired: Wired) -> tuple[float, str]:
     """Return the lowest heat limit of the surface-mount parts, and whose it is."""
-    limits = [
-        (kind_of(design, catalogue, r).heat_max_c, r)
-        for r in design.parts
-        if kind_of(design, catalogue, r).assembled and not kind_of(design, catalogue, r).late
-    ]
+    design = wired.design
+    limits = [(wired.kind(r).heat_max_c, r) for r in design.parts if wired.kind(r).assembled and not wired.kind(r).late]
     return min(limits, default=(260.0, "")) if limits else (260.0, "")
 
 

@@ -6,9 +6,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from zesty_trace.core.board.copper import pattern_of
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.quantities import mm
 
 School = Literal["surface-mount first", "lowest first", "as listed"]
@@ -39,11 +37,9 @@ class _Group:
     cautions: tuple[str, ...]
 
 
-def placing_sequence(
-    design: Design, catalogue: Catalogue, variant: str = "", school: School = "surface-mount first"
-) -> list[PlacingStep]:
+def placing_sequence(wired: Wired, variant: str = "", school: School = "surface-mount first") -> list[PlacingStep]:
     """Return the steps for one board of `variant`: each fitted part exactly once."""
-    groups = _groups(design, catalogue, variant)
+    groups = _groups(wired, variant)
     if school == "surface-mount first":
         groups.sort(
             key=lambda g: (not g.surface, g.late, g.area_mm2 if g.surface else g.height_mm, g.height_mm, g.title)
@@ -56,14 +52,15 @@ def placing_sequence(
     ]
 
 
-def _groups(design: Design, catalogue: Catalogue, variant: str) -> list[_Group]:
+def _groups(wired: Wired, variant: str) -> list[_Group]:
+    design = wired.design
     found: dict[tuple[str, str, str], list[str]] = {}
     for ref, part in design.fitted(variant).parts.items():
-        if kind_of(design, catalogue, ref).assembled:
+        if wired.kind(ref).assembled:
             found.setdefault((part.kind, part.value, part.package), []).append(ref)
     groups = []
     for order, ((kind_id, value, package), refs) in enumerate(found.items()):
-        kind, pattern = catalogue.kind(kind_id), pattern_of(design, catalogue, refs[0])
+        kind, pattern = wired.catalogue.kind(kind_id), pattern_of(wired, refs[0])
         x0, y0, x1, y1 = pattern.body
         title = f"{kind.title.split(',')[0]} {value.split()[0] if value else ''}".strip() + f", {package}"
         cautions = []

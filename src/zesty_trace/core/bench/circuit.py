@@ -12,13 +12,12 @@ import numpy as np
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.build import INPUT_LEAK_OHM, OperatingState, build_network, cell_voltage, charge_current
 from zesty_trace.core.circuit.devices import REVERSE_OHM
 from zesty_trace.core.circuit.network import Element, FloatArray, Network
 from zesty_trace.core.circuit.solver import solve
-from zesty_trace.core.circuit.topology import controller_outputs, kind_of
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin
 from zesty_trace.errors import EditError
 
 TEST_VOLT, TEST_OHM, CLIP_OHM = 0.2, 1000.0, 1e-3
@@ -37,15 +36,16 @@ class Feed:
     volt: float
 
 
-def feeds(design: Design, catalogue: Catalogue) -> list[Feed]:
+def feeds(wired: Wired) -> list[Feed]:
     """Return every place where a board can be fed, the inlet of the brief's supply first, then by reference.
 
     EditError if there is none. The order of the parts in the design does not matter.
     """
-    net_of = design.net_of()
+    design = wired.design
+    net_of = wired.net_of
     found = []
     for ref, part in design.parts.items():
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if not kind.is_a(m.Inlet, m.Battery):
             continue
         net = next((net_of[p] for s in kind.pins if s.role == "supply_out" and (p := Pin(ref, s.number)) in net_of), "")
@@ -56,40 +56,40 @@ def feeds(design: Design, catalogue: Catalogue) -> list[Feed]:
         raise EditError("The board has no supply inlet", "schematic", "Add a barrel jack or another inlet")
 
     def rank(feed: Feed) -> tuple[bool, float, int, str]:
-        kind = kind_of(design, catalogue, feed.ref)
+        kind = wired.kind(feed.ref)
         own = stated(kind.facts.gives_v, design.brief.supply_v)
         return kind.is_a(m.Battery), abs(own - design.brief.supply_v), len(feed.ref), feed.ref
 
     return sorted(found, key=rank)
 
 
-def lights_of(design: Design, catalogue: Catalogue) -> frozenset[str]:
+def lights_of(wired: Wired) -> frozenset[str]:
     """Return the lights that are told by data what to show."""
-    return frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.light)
+    design = wired.design
+    return frozenset(r for r in design.parts if wired.kind(r).facts.light)
 
 
-def output_nets(design: Design, catalogue: Catalogue) -> dict[str, frozenset[Pin]]:
+def output_nets(wired: Wired) -> dict[str, frozenset[Pin]]:
     """Return net -> the controller pins that drive it, for each output, in the order of the pins."""
-    net_of = design.net_of()
+    net_of = wired.net_of
     found: dict[str, set[Pin]] = {}
-    for pin in controller_outputs(design, catalogue):
+    for pin in wired.controller_outputs:
         found.setdefault(net_of[pin], set()).add(pin)
     return {net: frozenset(pins) for net, pins in found.items()}
 
 
 def bench_network(
-    design: Design,
-    catalogue: Catalogue,
+    wired: Wired,
     feed: Feed,
     high: frozenset[Pin] = frozenset(),
     dark: frozenset[str] | None = None,
 ) -> Network:
     """Return the circuit fed at `feed`, with these outputs high and these lights dark (by default all)."""
-    dark = lights_of(design, catalogue) if dark is None else dark
+    dark = lights_of(wired) if dark is None else dark
     state = OperatingState("bench", high=high, asleep=dark, supply_v=None)
-    network = build_network(design, catalogue, state)
+    network = build_network(wired, state)
     elements = [_fed(e, feed) for e in network.elements if e.type != "source" or e.name == feed.ref]
-    return Network(tuple(_without_cell(e, design, catalogue, feed) for e in elements), network.ground)
+    return Network(tuple(_without_cell(e, wired, feed) for e in elements), network.ground)
 
 
 def _fed(element: Element, feed: Feed) -> Element:
@@ -99,17 +99,18 @@ def _fed(element: Element, feed: Feed) -> Element:
     return replace(element, values=values, tolerances={"volt": 0.005})
 
 
-def _without_cell(element: Element, design: Design, catalogue: Catalogue, feed: Feed) -> Element:
+def _without_cell(element: Element, wired: Wired, feed: Feed) -> Element:
     """Let a charger whose cell is out hold its end voltage, as linear chargers do; with the cell's place fed it rests."""
+    design = wired.design
     if element.type != "current_load" or element.name not in design.parts:
         return element
-    kind = kind_of(design, catalogue, element.name)
+    kind = wired.kind(element.name)
     if not kind.is_a(m.Charger):
         return element
-    if kind_of(design, catalogue, feed.ref).is_a(m.Battery):
+    if wired.kind(feed.ref).is_a(m.Battery):
         return replace(element, values={**element.values, "amp": 0.0})
     ground = next((Pin(element.name, s.number) for s in kind.pins if s.role == "ground"), None)
-    node = design.net_of().get(ground, f"{element.name} ground") if ground else f"{element.name} ground"
+    node = wired.net_of.get(ground, f"{element.name} ground") if ground else f"{element.name} ground"
     limit = charge_current(design, design.parts[element.name], kind) or 0.001
     values = {
         "v_out": stated(kind.facts.float_v, FLOAT_V),

@@ -18,10 +18,9 @@ from zesty_trace.core.bench.run import run_plan
 from zesty_trace.core.bench.simulated import SimulatedBoard
 from zesty_trace.core.board.copper import board_pads, pad_shape, pattern_of
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.faults import Fault
-from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
-from zesty_trace.core.design.model import Design, Pin, Placement
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin, Placement
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled
 
@@ -78,21 +77,20 @@ class Coverage:
         return dict(sorted(found.items(), key=lambda i: (-len(i[1]), i[0])))
 
 
-def campaign(design: Design, catalogue: Catalogue) -> list[Trial]:
+def campaign(wired: Wired) -> list[Trial]:
     """Return every single fault to try on boards of `design` (fitted to its variant)."""
     return [
-        *_missing(design, catalogue),
-        *_open(design, catalogue),
-        *_bridged(design, catalogue),
-        *_reversed(design, catalogue),
-        *_wrong(design, catalogue),
-        *_supplies(design, catalogue),
+        *_missing(wired),
+        *_open(wired),
+        *_bridged(wired),
+        *_reversed(wired),
+        *_wrong(wired),
+        *_supplies(wired),
     ]
 
 
 def cover(
-    design: Design,
-    catalogue: Catalogue,
+    wired: Wired,
     variant: str = "",
     report: Report = quiet,
     plan: BenchPlan | None = None,
@@ -102,23 +100,24 @@ def cover(
 
     A fault counts as noticed only if both boards fail or cannot be measured to the end.
     """
-    fitted = design.fitted(variant)
-    plan = plan or make_plan(design, catalogue, variant)
-    chosen = list(campaign(fitted, catalogue) if trials is None else trials)
+    design = wired.design
+    fitted = wired.with_design(design.fitted(variant))
+    plan = plan or make_plan(wired, variant)
+    chosen = list(campaign(fitted) if trials is None else trials)
     done = []
     for k, trial in enumerate(chosen):
         if not report(k / max(1, len(chosen)), f"fault {k + 1} of {len(chosen)}: {trial.fault}"):
             raise Cancelled
-        done.append(_tried(trial, plan, fitted, catalogue))
+        done.append(_tried(trial, plan, fitted))
     return Coverage(variant, tuple(done), len(plan.steps), plan.unreached)
 
 
-def _tried(trial: Trial, plan: BenchPlan, design: Design, catalogue: Catalogue) -> Trial:
+def _tried(trial: Trial, plan: BenchPlan, wired: Wired) -> Trial:
     noticed = ""
-    if _without_current(trial.fault, design, catalogue):
+    if _without_current(trial.fault, wired):
         return trial
     for serial in BOARDS:
-        board = SimulatedBoard(design, catalogue, serial, trial.fault)
+        board = SimulatedBoard(wired, serial, trial.fault)
         result = run_plan(plan, DirectBench(board, plan), serial, quiet, until_failure=True)
         if result.verdict != "fail":
             return trial
@@ -127,77 +126,80 @@ def _tried(trial: Trial, plan: BenchPlan, design: Design, catalogue: Catalogue) 
     return Trial(trial.sort, trial.fault, trial.part, noticed)
 
 
-def _without_current(fault: Fault, design: Design, catalogue: Catalogue) -> bool:
+def _without_current(fault: Fault, wired: Wired) -> bool:
     """Whether a fault is one of a capacitor, which carries no direct current: no step of the plan can see it."""
+    design = wired.design
     part = fault.target in design.parts and fault.kind != "short"
-    return part and kind_of(design, catalogue, fault.target).is_a(m.Capacitor)
+    return part and wired.kind(fault.target).is_a(m.Capacitor)
 
 
-def _built(design: Design, catalogue: Catalogue) -> list[str]:
-    return [r for r in design.parts if kind_of(design, catalogue, r).assembled]
+def _built(wired: Wired) -> list[str]:
+    design = wired.design
+    return [r for r in design.parts if wired.kind(r).assembled]
 
 
-def _missing(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
-    for ref in _built(design, catalogue):
+def _missing(wired: Wired) -> Iterator[Trial]:
+    for ref in _built(wired):
         yield Trial("missing", Fault("missing", ref), ref)
 
 
-def _open(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
-    net_of = design.net_of()
-    for ref in _built(design, catalogue):
-        for spec in kind_of(design, catalogue, ref).pins:
+def _open(wired: Wired) -> Iterator[Trial]:
+    net_of = wired.net_of
+    for ref in _built(wired):
+        for spec in wired.kind(ref).pins:
             net = net_of.get(Pin(ref, spec.number))
             if net is not None:
                 yield Trial("open", Fault("open", ref, net, pin=spec.number), ref)
 
 
-def _bridged(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
+def _bridged(wired: Wired) -> Iterator[Trial]:
     """Yield pairs of nets whose pads are close; parts that are not placed yet are looked at one by one."""
+    design = wired.design
     from shapely import STRtree
 
-    net_of = design.net_of()
-    placed = [r for r in _built(design, catalogue) if r in design.board.placements]
-    groups = [board_pads(design, catalogue, placed)]
-    for ref in _built(design, catalogue):
-        if ref not in placed and pattern_of(design, catalogue, ref).pads:
+    net_of = wired.net_of
+    placed = [r for r in _built(wired) if r in design.board.placements]
+    groups = [board_pads(wired, placed)]
+    for ref in _built(wired):
+        if ref not in placed and pattern_of(wired, ref).pads:
             spot = {ref: Placement(x_nm=0, y_nm=0)}
             lone = replace(design, board=replace(design.board, placements=spot))
-            groups.append(board_pads(lone, catalogue, [ref]))
+            groups.append(board_pads(wired.with_design(lone), [ref]))
     seen: set[tuple[str, str]] = set()
     for pads in groups:
-        wired = [p for p in pads if net_of.get(p.pin)]
-        shapes = [pad_shape(p) for p in wired]
+        joined = [p for p in pads if net_of.get(p.pin)]
+        shapes = [pad_shape(p) for p in joined]
         if len(shapes) < 2:
             continue
         tree = STRtree(shapes)
         first, second = tree.query(shapes, predicate="dwithin", distance=BRIDGE_MM)
         for i, j in sorted(zip(first.tolist(), second.tolist(), strict=True)):
-            a, b = wired[i], wired[j]
+            a, b = joined[i], joined[j]
             pair = (min(a.net, b.net), max(a.net, b.net))
             if i < j and a.net != b.net and pair not in seen and set(a.layers) & set(b.layers):
                 seen.add(pair)
                 yield Trial("bridged", Fault("short", *pair), a.pin.ref)
 
 
-def _reversed(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
-    for ref in _built(design, catalogue):
-        kind = kind_of(design, catalogue, ref)
-        package = catalogue.package(design.parts[ref].package or kind.packages[0])
+def _reversed(wired: Wired) -> Iterator[Trial]:
+    for ref in _built(wired):
+        kind = wired.kind(ref)
+        package = wired.package(ref)
         turns = len(kind.pins) % 2 == 0 and len(kind.pins) >= 4 and package.family in _TURNS
         if (kind.polarity and len(kind.pins) in (2, 4)) or (turns and not kind.connector):
             yield Trial("reversed", Fault("reversed", ref), ref)
 
 
-def _wrong(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
-    for ref in _built(design, catalogue):
-        kind = kind_of(design, catalogue, ref)
+def _wrong(wired: Wired) -> Iterator[Trial]:
+    for ref in _built(wired):
+        kind = wired.kind(ref)
         if kind.is_a(m.Resistor, m.Capacitor) and kind.unit and not kind.connector:
             for factor in FACTORS:
                 yield Trial("wrong value", Fault("wrong value", ref, factor=factor), ref)
 
 
-def _supplies(design: Design, catalogue: Catalogue) -> Iterator[Trial]:
-    ground = ground_net(design, catalogue)
-    rails = [n for n in supply_nets(design, catalogue) if n != ground]
+def _supplies(wired: Wired) -> Iterator[Trial]:
+    ground = wired.ground
+    rails = [n for n in wired.rails if n != ground]
     for a, b in [*((r, ground) for r in rails), *combinations(rails, 2)]:
         yield Trial("supply", Fault("short", a, b), a)

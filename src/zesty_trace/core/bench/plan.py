@@ -28,11 +28,10 @@ from zesty_trace.core.bench.circuit import (
 )
 from zesty_trace.core.bench.talk import bus_devices, controllers, device_lines, link_lines
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import Spread, branch_spread, worst_case
 from zesty_trace.core.circuit.network import Element, Network
-from zesty_trace.core.circuit.topology import ground_net, kind_of, other_net, supply_nets, two_terminal
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm, say
 from zesty_trace.core.review.bus import bus_addresses
@@ -107,34 +106,31 @@ class BenchPlan:
     checksum: str = field(default="", compare=False)
 
 
-def supply_entry(design: Design, catalogue: Catalogue) -> str:
+def supply_entry(wired: Wired) -> str:
     """Return the net at the board's inlet. EditError if there is none."""
-    return feeds(design, catalogue)[0].net
+    return feeds(wired)[0].net
 
 
-def divider_nets(design: Design, catalogue: Catalogue) -> list[str]:
+def divider_nets(wired: Wired) -> list[str]:
     """Return nets that two or more resistors hold between supplies."""
-    net_of = design.net_of()
-    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
+    design = wired.design
+    rails = {*wired.rails, wired.ground}
     found = []
     for net, pins in design.nets.items():
-        ends = {
-            other_net(design, net_of, p)
-            for p in pins
-            if two_terminal(design, catalogue, p.ref) and kind_of(design, catalogue, p.ref).is_a(m.Resistor)
-        }
+        ends = {wired.beyond(p) for p in pins if wired.two_terminal(p.ref) and wired.kind(p.ref).is_a(m.Resistor)}
         if net not in rails and len(ends & rails) >= 2:
             found.append(net)
     return found
 
 
-def make_plan(design: Design, catalogue: Catalogue, variant: str = "", report: Report = quiet) -> BenchPlan:
+def make_plan(wired: Wired, variant: str = "", report: Report = quiet) -> BenchPlan:
     """Return the test plan for boards of `variant`.
 
     EditError without a supply inlet; SolveError if unsolvable; Cancelled if `report` returns False.
     """
+    design = wired.design
     design = design.fitted(variant)
-    planner = _Planner(design, catalogue, report)
+    planner = _Planner(wired.with_design(design), report)
     entry = planner.feeds[0]
     planner.without_power()
     limit = planner.at_rest(entry)
@@ -175,13 +171,14 @@ class _Ohms:
 class _Planner:
     """Collects the steps."""
 
-    def __init__(self, design: Design, catalogue: Catalogue, report: Report) -> None:
-        self.design, self.catalogue, self._report = design, catalogue, report
-        self.ground = ground_net(design, catalogue) or "GND"
-        self.drivers = frozenset(controllers(design, catalogue))
-        self.feeds = feeds(design, catalogue)
-        self.rails = [n for n in supply_nets(design, catalogue) if n != self.ground]
-        self.probes, reached = _probes(design, catalogue)
+    def __init__(self, wired: Wired, report: Report) -> None:
+        design = wired.design
+        self.wired, self.design, self._report = wired, design, report
+        self.ground = wired.ground or "GND"
+        self.drivers = frozenset(controllers(wired))
+        self.feeds = feeds(wired)
+        self.rails = [n for n in wired.rails if n != self.ground]
+        self.probes, reached = _probes(wired)
         self.reached = [n for n in design.nets if n != self.ground and n in reached]
         self.unreached = [n for n in design.nets if n != self.ground and n not in reached]
         self.thevenin: dict[str, float] = {}
@@ -212,7 +209,7 @@ class _Planner:
     def without_power(self) -> None:
         """Add every supply to ground and to every other supply, then every other net that a probe reaches to ground."""
         self._tell(0.0, "resistances")
-        network = bench_network(self.design, self.catalogue, self.feeds[0])
+        network = bench_network(self.wired, self.feeds[0])
         others = [n for n in self.reached if n not in self.rails]
         held = self._held_up()
         pairs = [(n, self.ground) for n in (*self.rails, *others)] + list(combinations(self.rails, 2)) + held
@@ -243,7 +240,7 @@ class _Planner:
         net_of = self.design.net_of()
         found = []
         for ref in self.design.parts:
-            kind = kind_of(self.design, self.catalogue, ref)
+            kind = self.wired.kind(ref)
             if not kind.is_a(m.Resistor) or len(kind.pins) != 2 or kind.connector:
                 continue
             ends = [net_of.get(Pin(ref, s.number), "") for s in kind.pins]
@@ -256,7 +253,7 @@ class _Planner:
         """Return the circuit with every pin of a chip held to ground: no real board can read lower than that."""
         extra = []
         for net in self.reached:
-            if any(kind_of(self.design, self.catalogue, p.ref).is_a(*CHIPS) for p in self.design.nets[net]):
+            if any(self.wired.kind(p.ref).is_a(*CHIPS) for p in self.design.nets[net]):
                 extra.append(Element(f"leak {net}", "resistor", (net, self.ground), {"ohm": 1.0}))
         return network.with_elements(extra)
 
@@ -288,7 +285,7 @@ class _Planner:
     def _buttons(self) -> None:
         net_of = self.design.net_of()
         for ref in self.design.parts:
-            kind = kind_of(self.design, self.catalogue, ref)
+            kind = self.wired.kind(ref)
             ends = [p for p in (Pin(ref, s.number) for s in kind.pins) if p in net_of]
             if kind.prefix != "SW" or len(kind.pins) != 2 or len(ends) != 2 or not kind.flipped:
                 continue
@@ -313,7 +310,7 @@ class _Planner:
     def at_rest(self, feed: Feed) -> float:
         """Add power on, voltages and current at rest, fed at one place; return the current limit."""
         self._tell(0.2, f"fed at {feed.ref}")
-        solution, spreads = worst_case(network := bench_network(self.design, self.catalogue, feed))
+        solution, spreads = worst_case(network := bench_network(self.wired, feed))
         drawn = branch_spread(solution, _source(network, feed), 1)
         limit = round(max(0.05, drawn.high * 1.5 + 0.02), 2)
         state = {"feed": feed.ref, "volt": feed.volt, "limit_a": limit}
@@ -366,14 +363,14 @@ class _Planner:
     def talking(self, feed: Feed) -> None:
         """Add what must answer: controllers, devices on the bus, devices behind a controller."""
         state = {"feed": feed.ref, "volt": feed.volt, "limit_a": self.steps[-1].limit_a}
-        for ref in controllers(self.design, self.catalogue):
-            if link_lines(self.design, self.catalogue, ref):
+        for ref in controllers(self.wired):
+            if link_lines(self.wired, ref):
                 why = "Over each of its lines to a connector, so that none of them is open or bridged."
                 self.add(
                     "controller", f"{ref} answers", "", why, unit="answer", expected=1.0, low=1.0, ref=ref, **state
                 )
-        devices = bus_devices(self.design, self.catalogue)
-        addresses = {r: a for r, a in bus_addresses(self.design, self.catalogue).items() if r in devices}
+        devices = bus_devices(self.wired)
+        addresses = {r: a for r, a in bus_addresses(self.wired).items() if r in devices}
         found = sorted({a for a in addresses.values() if a is not None})
         if addresses:
             twice = {a for a, n in Counter(addresses.values()).items() if n > 1}
@@ -390,24 +387,24 @@ class _Planner:
                 **state,
             )
         for ref in self.design.parts:
-            if device_lines(self.design, self.catalogue, ref):
+            if device_lines(self.wired, ref):
                 why = "The controller reaches it over all its lines."
                 self.add("device", f"{ref} answers", "", why, unit="answer", expected=1.0, low=1.0, ref=ref, **state)
 
     def outputs(self, feed: Feed) -> None:
         """Add each output on by itself, all on together, and all lights lit."""
-        outputs = output_nets(self.design, self.catalogue)
-        rest = worst_case(bench_network(self.design, self.catalogue, feed))[1]
+        outputs = output_nets(self.wired)
+        rest = worst_case(bench_network(self.wired, feed))[1]
         chosen: list[tuple[str, tuple[str, ...], bool]] = [(f"{n} on", (n,), False) for n in outputs]
         if len(outputs) > 1:
             chosen.append(("all outputs on", tuple(outputs), False))
-        if lights_of(self.design, self.catalogue):
+        if lights_of(self.wired):
             chosen.append(("all lights lit", (), True))
         for k, (title, nets, lit) in enumerate(chosen):
             self._tell(0.4 + 0.6 * k / len(chosen), title)
             high = frozenset(p for n in nets for p in outputs[n])
             dark: frozenset[str] | None = frozenset() if lit else None
-            solution, spreads = worst_case(network := bench_network(self.design, self.catalogue, feed, high, dark))
+            solution, spreads = worst_case(network := bench_network(self.wired, feed, high, dark))
             drawn = branch_spread(solution, _source(network, feed), 1)
             state: dict[str, object] = {
                 "feed": feed.ref,
@@ -428,7 +425,7 @@ class _Planner:
                 **state,
             )
             if lit:
-                count = len(lights_of(self.design, self.catalogue))
+                count = len(lights_of(self.wired))
                 self.add(
                     "lights",
                     "Lights that shine",
@@ -458,18 +455,18 @@ class _Planner:
         words += [f"Leave {f.ref} unplugged until it is asked for." for f in self.feeds[1:] if not self._is_cell(f)]
         words += [f"Take the cell out of {f.ref}." for f in self.feeds if self._is_cell(f)]
         for ref, part in self.design.parts.items():
-            kind = kind_of(self.design, self.catalogue, ref)
+            kind = self.wired.kind(ref)
             if kind.connector and kind.is_a(m.Load, m.CurrentLoad, m.Resistor):
                 rated = f" ({part.value})" if part.value else ""
                 words.append(f"Plug in at {ref}: {kind.title}{rated}.")
-        if lights_of(self.design, self.catalogue):
+        if lights_of(self.wired):
             words.append("The lights must be dark until they are asked for.")
-        if output_nets(self.design, self.catalogue):
+        if output_nets(self.wired):
             words.append("All outputs must be off until they are asked for: the board needs its test program.")
         return tuple(words)
 
     def _is_cell(self, feed: Feed) -> bool:
-        return kind_of(self.design, self.catalogue, feed.ref).is_a(m.Battery)
+        return self.wired.kind(feed.ref).is_a(m.Battery)
 
 
 def _telling(s: Spread) -> bool:
@@ -480,11 +477,12 @@ def _source(network: Network, feed: Feed) -> int:
     return next(k for k, e in enumerate(network.elements) if e.type == "source" and e.name == feed.ref)
 
 
-def _probes(design: Design, catalogue: Catalogue) -> tuple[dict[str, str], set[str]]:
+def _probes(wired: Wired) -> tuple[dict[str, str], set[str]]:
     """Return net -> where a probe touches it best, and the nets that a hand-held probe can reach at all.
 
     A test point first, then a through-hole pin, then the widest pad.
     """
+    design = wired.design
     from zesty_trace.core.board.copper import pattern_of
 
     found: dict[str, str] = {}
@@ -492,8 +490,8 @@ def _probes(design: Design, catalogue: Catalogue) -> tuple[dict[str, str], set[s
     for net, pins in design.nets.items():
         best, score = "", 0.0
         for p in pins:
-            point = kind_of(design, catalogue, p.ref).prefix == "TP"
-            pads = [q for q in pattern_of(design, catalogue, p.ref).pads if q.number == p.number]
+            point = wired.kind(p.ref).prefix == "TP"
+            pads = [q for q in pattern_of(wired, p.ref).pads if q.number == p.number]
             width = max((mm(min(q.width_nm, q.height_nm)) for q in pads), default=0.0)
             hole = any(q.drill_nm for q in pads)
             rank = 1000.0 if point else 100.0 + width if hole else width

@@ -18,14 +18,12 @@ from zesty_trace.core.bench.circuit import (
 )
 from zesty_trace.core.bench.talk import Talk, bus_devices, controllers
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import sampled_scale
 from zesty_trace.core.circuit.build import OperatingState, build_network
 from zesty_trace.core.circuit.faults import Fault, Joints, apply_fault
 from zesty_trace.core.circuit.network import Network, compile_network
 from zesty_trace.core.circuit.solver import Solution, solve
-from zesty_trace.core.circuit.topology import ground_net, kind_of
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.errors import SolveError
 
 HALVINGS = 16
@@ -35,13 +33,14 @@ Drive = tuple[frozenset[str], bool]  # output nets that are on, lights lit
 class SimulatedBoard:
     """One board on the bench. Voltages and currents are those of the circuit model, nothing else."""
 
-    def __init__(self, design: Design, catalogue: Catalogue, serial: str, fault: Fault | None = None) -> None:
-        self.design, self.catalogue, self.serial, self.fault = design, catalogue, serial, fault
-        self.ground = ground_net(design, catalogue) or "GND"
-        self.feeds = {f.ref: f for f in feeds(design, catalogue)}
+    def __init__(self, wired: Wired, serial: str, fault: Fault | None = None) -> None:
+        design = wired.design
+        self.wired, self.design, self.serial, self.fault = wired, design, serial, fault
+        self.ground = wired.ground or "GND"
+        self.feeds = {f.ref: f for f in feeds(wired)}
         self.feed: Feed = next(iter(self.feeds.values()))
-        pins = {r: tuple(s.number for s in kind_of(design, catalogue, r).pins) for r in design.parts}
-        self.joints = Joints(design.net_of(), pins, fault)
+        pins = {r: tuple(s.number for s in wired.kind(r).pins) for r in design.parts}
+        self.joints = Joints(wired.net_of, pins, fault)
         self.drive: Drive = (frozenset(), False)
         self.pressed = ""
         self.powered: Solution | None = None
@@ -71,17 +70,15 @@ class SimulatedBoard:
         """Work out many resistances at once."""
         fresh = [p for p in dict.fromkeys(pairs) if (*p, self.pressed) not in self._ohms]
         if fresh:
-            found = resistances(self._unplugged(), fresh, frozenset(controllers(self.design, self.catalogue)))
+            found = resistances(self._unplugged(), fresh, frozenset(controllers(self.wired)))
             for pair, ohm in zip(fresh, found.ohm, strict=True):
                 self._ohms[(*pair, self.pressed)] = float(ohm)
 
     def _unplugged(self) -> Network:
         if not self.pressed:
-            return self._spread(bench_network(self.design, self.catalogue, self.feed))
-        state = OperatingState(
-            "pressed", flipped=frozenset((self.pressed,)), asleep=lights_of(self.design, self.catalogue)
-        )
-        network = build_network(self.design, self.catalogue, state)
+            return self._spread(bench_network(self.wired, self.feed))
+        state = OperatingState("pressed", flipped=frozenset((self.pressed,)), asleep=lights_of(self.wired))
+        network = build_network(self.wired, state)
         return self._spread(network)
 
     # With power ---------------------------------------------------------------------------------------------------
@@ -109,7 +106,7 @@ class SimulatedBoard:
         high = (
             frozenset(
                 pin
-                for net, pins in output_nets(self.design, self.catalogue).items()
+                for net, pins in output_nets(self.wired).items()
                 if net in nets
                 for pin in pins
                 if self._talk.running(pin.ref)
@@ -117,9 +114,9 @@ class SimulatedBoard:
             if nets
             else frozenset()
         )
-        lights = lights_of(self.design, self.catalogue)
+        lights = lights_of(self.wired)
         dark = lights - self._talk.lit(lights) if lit else lights
-        return self._spread(bench_network(self.design, self.catalogue, feed, high, dark))
+        return self._spread(bench_network(self.wired, feed, high, dark))
 
     def _solve(self, network: Network) -> tuple[Solution, float]:
         source = next((k for k, e in enumerate(network.elements) if e.type == "source"), None)
@@ -132,11 +129,11 @@ class SimulatedBoard:
 
     @cached_property
     def _rest(self) -> Solution:
-        return self._solve(self._spread(bench_network(self.design, self.catalogue, self.feed)))[0]
+        return self._solve(self._spread(bench_network(self.wired, self.feed)))[0]
 
     @property
     def _talk(self) -> Talk:
-        return Talk(self.design, self.catalogue, self.joints, self._rest_volt)
+        return Talk(self.wired, self.joints, self._rest_volt)
 
     def _rest_volt(self, net: str) -> float:
         return self._rest.all_voltages().get(net, 0.0)
@@ -169,7 +166,7 @@ class SimulatedBoard:
 
     def bus_answers(self) -> list[int]:
         """Return the addresses that answer: fitted, powered within range, on a bus that is pulled up and reached."""
-        if not self._awake or not bus_devices(self.design, self.catalogue):
+        if not self._awake or not bus_devices(self.wired):
             return []
         return sorted(set(self._talk.bus_answers()))
 
@@ -177,13 +174,13 @@ class SimulatedBoard:
         """Return how many lights shine."""
         if not self._awake or not self.drive[1]:
             return 0
-        return len(self._talk.lit(lights_of(self.design, self.catalogue)))
+        return len(self._talk.lit(lights_of(self.wired)))
 
     def answers(self, ref: str) -> bool:
         """Whether a controller runs and answers over its lines, or finds a device that it speaks to."""
         if not self._awake or ref not in self.design.parts:
             return False
-        if ref in controllers(self.design, self.catalogue):
+        if ref in controllers(self.wired):
             return self._talk.controller_answers(ref)
         return self._talk.device_answers(ref)
 
@@ -215,23 +212,23 @@ def _spread(network: Network, serial: str) -> Network:
     return Network(tuple(elements), network.ground)
 
 
-def demo_faults(design: Design, catalogue: Catalogue, quantity: int) -> dict[int, Fault]:
+def demo_faults(wired: Wired, quantity: int) -> dict[int, Fault]:
     """Return board number -> fault for a batch of stand-in boards: a short, a missing device, a wrong resistor."""
+    design = wired.design
     from zesty_trace.core.bench.plan import divider_nets
-    from zesty_trace.core.circuit.topology import supply_nets
 
-    ground = ground_net(design, catalogue)
+    ground = wired.ground
     faults: dict[int, Fault] = {}
-    rails = supply_nets(design, catalogue)
-    devices = [r for r in bus_devices(design, catalogue) if not kind_of(design, catalogue, r).connector]
-    dividers = divider_nets(design, catalogue)
+    rails = wired.rails
+    devices = [r for r in bus_devices(wired) if not wired.kind(r).connector]
+    dividers = divider_nets(wired)
     if rails and quantity >= 4:
         faults[4] = Fault("short", rails[-1], ground)
     if devices and quantity >= 7:
         faults[7] = Fault("missing", devices[-1])
     if dividers and quantity >= 10:
         foot = next(
-            (p.ref for p in design.nets[dividers[0]] if kind_of(design, catalogue, p.ref).is_a(m.Resistor)),
+            (p.ref for p in design.nets[dividers[0]] if wired.kind(p.ref).is_a(m.Resistor)),
             "",
         )
         faults[10] = Fault("wrong value", foot, factor=2.0)

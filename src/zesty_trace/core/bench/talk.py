@@ -11,10 +11,10 @@ from dataclasses import dataclass
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.circuit.faults import Joints
-from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin
 
 RESET_NAMES = ("NRST", "RST", "RESET", "NRESET", "EN", "CHIP_EN")
 BOOT_NAMES = ("BOOT", "BOOT0")
@@ -26,13 +26,12 @@ _SIGNALS = ("input", "output", "bidirectional", "open_drain")
 class Talk:
     """The board's talking parts, with the joints as they really are and the voltages at rest."""
 
-    design: Design
-    catalogue: Catalogue
+    wired: Wired
     joints: Joints
     volt: Volts
 
     def _kind(self, ref: str) -> Kind:
-        return kind_of(self.design, self.catalogue, ref)
+        return self.wired.kind(ref)
 
     def _at(self, pin: Pin) -> float:
         net = self.joints.net(pin)
@@ -74,13 +73,11 @@ class Talk:
 
     def controller_answers(self, ref: str) -> bool:
         """Whether a controller runs and can be spoken to over all lines that go from it to a connector."""
-        return self.running(ref) and self._clean(
-            [p for ends in link_lines(self.design, self.catalogue, ref) for p in ends]
-        )
+        return self.running(ref) and self._clean([p for ends in link_lines(self.wired, ref) for p in ends])
 
     def device_answers(self, ref: str) -> bool:
         """Whether a device that a controller speaks to over lines of its own is there and can be reached."""
-        lines = device_lines(self.design, self.catalogue, ref)
+        lines = device_lines(self.wired, ref)
         if not lines:
             return False
         hosts = {host.ref for _, host in lines}
@@ -93,7 +90,7 @@ class Talk:
     def bus_answers(self) -> list[int]:
         """Return the addresses that answer, each as often as devices answer there."""
         found = []
-        for ref in bus_devices(self.design, self.catalogue):
+        for ref in bus_devices(self.wired):
             address = self._address(ref)
             if address is not None:
                 found.append(address)
@@ -122,7 +119,7 @@ class Talk:
     def _host_reaches(self, pins: tuple[Pin, Pin]) -> bool:
         """Whether a running host sits on the lines of a device, or beyond level shifters that are whole."""
         wanted = [self._reach(self.joints.wiring[p]) for p in pins]
-        for ref in self.design.parts:
+        for ref in self.wired.design.parts:
             bus = self._kind(ref).bus
             if bus is None or bus.role != "host":
                 continue
@@ -131,15 +128,15 @@ class Talk:
                 continue
             if all(self.joints.wiring[p] in nets for p, nets in zip(own, wanted, strict=True)):
                 return True
-        return all(not (b := self._kind(r).bus) or b.role != "host" for r in self.design.parts)
+        return all(not (b := self._kind(r).bus) or b.role != "host" for r in self.wired.design.parts)
 
     def _reach(self, net: str) -> set[str]:
         """Return the nets that a line reaches through transistor channels that are whole, itself included."""
-        rails = {*supply_nets(self.design, self.catalogue)}
+        rails = {*self.wired.rails}
         reached, waiting = {net}, [net]
         while waiting:
             here = waiting.pop()
-            for ref in self.design.parts:
+            for ref in self.wired.design.parts:
                 kind = self._kind(ref)
                 if not kind.is_a(m.Nmos):
                     continue
@@ -160,7 +157,7 @@ class Talk:
         reached: set[str] = set()
         fed = {
             self.joints.net(Pin(ref, s.number))
-            for ref in self.design.parts
+            for ref in self.wired.design.parts
             if self._kind(ref).is_a(m.Controller) and self.running(ref)
             for s in self._kind(ref).pins
             if s.role in ("bidirectional", "output")
@@ -182,21 +179,22 @@ class Talk:
 
     def _beyond_resistors(self, nets: set[str | None]) -> set[str | None]:
         found: set[str | None] = set()
-        for ref in self.design.parts:
+        for ref in self.wired.design.parts:
             if not self._kind(ref).is_a(m.Resistor) or len(self._kind(ref).pins) != 2:
                 continue
             ends = [self.joints.net(Pin(ref, n)) for n in ("1", "2")]
             if None not in ends and set(ends) & nets:
                 found |= set(ends)
-        return found - set(supply_nets(self.design, self.catalogue))
+        return found - set(self.wired.rails)
 
 
-def bus_devices(design: Design, catalogue: Catalogue) -> list[str]:
+def bus_devices(wired: Wired) -> list[str]:
     """Return the devices that sit on a two-wire bus with both lines wired."""
-    net_of = design.net_of()
+    design = wired.design
+    net_of = wired.net_of
     found = []
     for ref in design.parts:
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if kind.bus and kind.bus.role == "device":
             pins = [Pin(ref, kind.pin_named(n).number) for n in (kind.bus.sda, kind.bus.scl)]
             if all(p in net_of for p in pins):
@@ -204,42 +202,44 @@ def bus_devices(design: Design, catalogue: Catalogue) -> list[str]:
     return found
 
 
-def controllers(design: Design, catalogue: Catalogue) -> list[str]:
+def controllers(wired: Wired) -> list[str]:
     """Return the controllers."""
-    return [r for r in design.parts if kind_of(design, catalogue, r).is_a(m.Controller)]
+    design = wired.design
+    return [r for r in design.parts if wired.kind(r).is_a(m.Controller)]
 
 
-def _signals(design: Design, catalogue: Catalogue, ref: str) -> dict[str, Pin]:
+def _signals(wired: Wired, ref: str) -> dict[str, Pin]:
     """Return net -> pin of a part's signals, reset and boot left out."""
-    net_of = design.net_of()
+    net_of = wired.net_of
     found = {}
-    for spec in kind_of(design, catalogue, ref).pins:
+    for spec in wired.kind(ref).pins:
         pin = Pin(ref, spec.number)
         if spec.role in (*_SIGNALS, "passive") and spec.name not in (*RESET_NAMES, *BOOT_NAMES) and pin in net_of:
             found[net_of[pin]] = pin
     return found
 
 
-def link_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[Pin, Pin]]:
+def link_lines(wired: Wired, ref: str) -> list[tuple[Pin, Pin]]:
     """Return (controller pin, connector pin) of each line from a controller to a connector that it can be spoken to by."""
-    own = _signals(design, catalogue, ref)
-    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
+    design = wired.design
+    own = _signals(wired, ref)
+    rails = {*wired.rails, wired.ground}
     found = []
     for other in design.parts:
-        kind = kind_of(design, catalogue, other)
+        kind = wired.kind(other)
         if kind.connector and kind.is_a(m.Open):
-            found += [(own[n], p) for n, p in _signals(design, catalogue, other).items() if n in own and n not in rails]
+            found += [(own[n], p) for n, p in _signals(wired, other).items() if n in own and n not in rails]
     return found
 
 
-def device_lines(design: Design, catalogue: Catalogue, ref: str) -> list[tuple[Pin, Pin]]:
+def device_lines(wired: Wired, ref: str) -> list[tuple[Pin, Pin]]:
     """Return (device pin, controller pin) of each line by which a controller speaks to a device without a bus address."""
-    kind = kind_of(design, catalogue, ref)
+    kind = wired.kind(ref)
     if not kind.is_a(m.Load) or kind.bus or kind.facts.light:
         return []
-    own = _signals(design, catalogue, ref)
-    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
+    own = _signals(wired, ref)
+    rails = {*wired.rails, wired.ground}
     lines = []
-    for host in controllers(design, catalogue):
-        lines += [(own[n], p) for n, p in _signals(design, catalogue, host).items() if n in own and n not in rails]
+    for host in controllers(wired):
+        lines += [(own[n], p) for n, p in _signals(wired, host).items() if n in own and n not in rails]
     return lines if len(lines) >= 2 else []

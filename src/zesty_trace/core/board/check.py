@@ -19,8 +19,7 @@ from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.place import rectangle_outline
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Placement
 from zesty_trace.core.findings import Finding, Mend, Severity, worst_first
@@ -32,22 +31,23 @@ ROUNDING_MM = 0.002
 RULES_SOURCE = "board rules of the project (comfortable two-layer class, common practice)"
 
 
-def check_board(design: Design, catalogue: Catalogue) -> list[Finding]:
+def check_board(wired: Wired) -> list[Finding]:
     """Return the findings of the board review, worst first. Empty while nothing is placed."""
+    design = wired.design
     if not design.board.outline or not design.board.placements:
         return []
     found = [
-        *_unplaced(design, catalogue),
-        *_links(design, catalogue),
-        *_clearances(design, catalogue),
-        *_edges(design, catalogue),
-        *_holes(design, catalogue),
-        *_courtyards(design, catalogue),
+        *_unplaced(wired),
+        *_links(wired),
+        *_clearances(wired),
+        *_edges(wired),
+        *_holes(wired),
+        *_courtyards(wired),
         *_template(design),
         *_size(design),
-        *_heights(design, catalogue),
-        *_narrow(design, catalogue),
-        *_good_news(design, catalogue),
+        *_heights(wired),
+        *_narrow(wired),
+        *_good_news(wired),
     ]
     return worst_first(found)
 
@@ -57,7 +57,8 @@ def _finding(rule: str, key: str, severity: Severity, title: str, detail: str, w
     return Finding(rule, key, severity, title, detail, why, source, "layout", **more)  # type: ignore[arg-type]
 
 
-def _unplaced(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _unplaced(wired: Wired) -> Iterator[Finding]:
+    design = wired.design
     missing = [r for r in design.parts if r not in design.board.placements]
     if missing:
         yield _finding(
@@ -74,8 +75,8 @@ def _unplaced(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         )
 
 
-def _links(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
-    state = connectivity(design, catalogue)
+def _links(wired: Wired) -> Iterator[Finding]:
+    state = connectivity(wired)
     if state.links:
         first = state.links[0]
         yield _finding(
@@ -93,16 +94,17 @@ def _links(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
         )
 
 
-def _clearances(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _clearances(wired: Wired) -> Iterator[Finding]:
     """Yield pairs of copper of different nets that are nearer than the rule, one finding a pair of nets and layer."""
+    design = wired.design
     from shapely import STRtree
     from shapely.ops import nearest_points
 
     least = mm(design.board.rules.clearance_nm)
     for layer in LAYERS:
-        items = copper_items(design, catalogue, layer)
+        items = copper_items(wired, layer)
         shapes, nets, what = [i.shape for i in items], [i.net for i in items], [i.what for i in items]
-        for net, area in pour_shapes(design, catalogue, layer):
+        for net, area in pour_shapes(wired, layer):
             for piece in getattr(area, "geoms", []):
                 shapes.append(piece)
                 nets.append(net)
@@ -134,11 +136,12 @@ def _clearances(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             )
 
 
-def _edges(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _edges(wired: Wired) -> Iterator[Finding]:
+    design = wired.design
     inside = outline_shape(design).buffer(-mm(design.board.rules.edge_nm) + ROUNDING_MM)
     seen = set()
     for layer in LAYERS:
-        for item in copper_items(design, catalogue, layer):
+        for item in copper_items(wired, layer):
             if inside.covers(item.shape) or (item.net, item.what) in seen:
                 continue
             seen.add((item.net, item.what))
@@ -156,12 +159,13 @@ def _edges(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             )
 
 
-def _holes(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _holes(wired: Wired) -> Iterator[Finding]:
+    design = wired.design
     from shapely import Point as Spot
     from shapely import STRtree
 
     rules = design.board.rules
-    for pad in board_pads(design, catalogue):
+    for pad in board_pads(wired):
         ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
         if pad.drill_nm and pad.plated and ring < rules.annular_nm:
             yield _finding(
@@ -177,7 +181,7 @@ def _holes(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
                 limit=mm(rules.annular_nm),
                 unit="mm",
             )
-    holes = hole_items(design, catalogue)
+    holes = hole_items(wired)
     if not holes:
         return
     circles = [Spot(mm(x), mm(y)).buffer(mm(drill) / 2) for x, y, drill, _, _ in holes]
@@ -200,16 +204,17 @@ def _holes(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             )
 
 
-def _courtyards(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _courtyards(wired: Wired) -> Iterator[Finding]:
+    design = wired.design
     refs = [r for r in design.board.placements if r in design.parts]
-    shapes = {r: courtyard_shape(design, catalogue, r) for r in refs}
+    shapes = {r: courtyard_shape(wired, r) for r in refs}
     outline = outline_shape(design)
     for a, b in combinations(refs, 2):
         if not shapes[a].intersects(shapes[b]):
             continue
         overlap = shapes[a].intersection(shapes[b]).area
         same = design.board.placements[a].side == design.board.placements[b].side
-        through = any(p.drill_nm for r in (a, b) for p in pattern_of(design, catalogue, r).pads)
+        through = any(p.drill_nm for r in (a, b) for p in pattern_of(wired, r).pads)
         if overlap > 0.02 and (same or through):
             at = shapes[a].intersection(shapes[b]).representative_point()
             yield _finding(
@@ -227,7 +232,7 @@ def _courtyards(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
                 source="courtyard excess of IPC-7351, nominal level",
             )
     for ref in refs:
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if kind.assembled and not kind.connector and not outline.covers(shapes[ref].buffer(-0.3)):
             yield _finding(
                 "outside",
@@ -287,10 +292,11 @@ def _size(design: Design) -> Iterator[Finding]:
         )
 
 
-def _heights(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _heights(wired: Wired) -> Iterator[Finding]:
+    design = wired.design
     room = design.brief.case_depth_nm - design.board.rules.thickness_nm
     for ref in design.board.placements:
-        height = pattern_of(design, catalogue, ref).height_nm if ref in design.parts else 0
+        height = pattern_of(wired, ref).height_nm if ref in design.parts else 0
         if height > room:
             yield _finding(
                 "height",
@@ -307,10 +313,11 @@ def _heights(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             )
 
 
-def _narrow(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _narrow(wired: Wired) -> Iterator[Finding]:
     """Yield nets whose widest track is narrower than their current asks for."""
+    design = wired.design
     try:
-        currents = net_currents(design, catalogue)
+        currents = net_currents(wired)
     except SolveError:
         return
     rules = design.board.rules
@@ -336,13 +343,12 @@ def _narrow(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
             )
 
 
-def _good_news(design: Design, catalogue: Catalogue) -> Iterator[Finding]:
+def _good_news(wired: Wired) -> Iterator[Finding]:
+    design = wired.design
     surface = {
         design.board.placements[r].side
         for r in design.board.placements
-        if r in design.parts
-        and pattern_of(design, catalogue, r).surface_mount
-        and kind_of(design, catalogue, r).assembled
+        if r in design.parts and pattern_of(wired, r).surface_mount and wired.kind(r).assembled
     }
     if len(surface) == 1:
         yield _finding(

@@ -9,9 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Layer, Pin, Placement
 from zesty_trace.core.geometry import rotate
 from zesty_trace.core.quantities import mm
@@ -36,11 +35,9 @@ class BoardPad:
     layers: tuple[Layer, ...]
 
 
-def pattern_of(design: Design, catalogue: Catalogue, ref: str) -> LandPattern:
+def pattern_of(wired: Wired, ref: str) -> LandPattern:
     """Return the land pattern of a part."""
-    part = design.parts[ref]
-    package = part.package or kind_of(design, catalogue, ref).packages[0]
-    return land_pattern(catalogue.package(package))
+    return land_pattern(wired.package(ref))
 
 
 def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
@@ -51,15 +48,16 @@ def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
     return placement.x_nm + dx, placement.y_nm + dy
 
 
-def board_pads(design: Design, catalogue: Catalogue, refs: Iterable[str] | None = None) -> list[BoardPad]:
+def board_pads(wired: Wired, refs: Iterable[str] | None = None) -> list[BoardPad]:
     """Return the pads of all placed parts (or of `refs`)."""
-    net_of = design.net_of()
+    design = wired.design
+    net_of = wired.net_of
     found = []
     for ref in refs if refs is not None else design.board.placements:
         placement = design.board.placements.get(ref)
         if placement is None or ref not in design.parts:
             continue
-        for pad in pattern_of(design, catalogue, ref).pads:
+        for pad in pattern_of(wired, ref).pads:
             found.append(_place_pad(pad, ref, placement, net_of))
     return found
 
@@ -109,14 +107,16 @@ def outline_shape(design: Design) -> Any:
     return Polygon([(mm(x), mm(y)) for x, y in design.board.outline])
 
 
-def courtyard_shape(design: Design, catalogue: Catalogue, ref: str, placement: Placement | None = None) -> Any:
+def courtyard_shape(wired: Wired, ref: str, placement: Placement | None = None) -> Any:
     """Return the rectangle that a placed part keeps for itself."""
-    return _rectangle(pattern_of(design, catalogue, ref).courtyard, placement or design.board.placements[ref])
+    design = wired.design
+    return _rectangle(pattern_of(wired, ref).courtyard, placement or design.board.placements[ref])
 
 
-def body_shape(design: Design, catalogue: Catalogue, ref: str) -> Any:
+def body_shape(wired: Wired, ref: str) -> Any:
     """Return the rectangle of a placed part's body."""
-    return _rectangle(pattern_of(design, catalogue, ref).body, design.board.placements[ref])
+    design = wired.design
+    return _rectangle(pattern_of(wired, ref).body, design.board.placements[ref])
 
 
 def _rectangle(rectangle: tuple[int, int, int, int], placement: Placement) -> Any:
@@ -146,12 +146,13 @@ def pad_node(pad: BoardPad) -> tuple[object, ...]:
     return "pad", pad.pin, pad.x_nm, pad.y_nm
 
 
-def copper_items(design: Design, catalogue: Catalogue, layer: Layer) -> list[Copper]:
+def copper_items(wired: Wired, layer: Layer) -> list[Copper]:
     """Return pads, tracks and vias of a layer, pours left out."""
+    design = wired.design
     from shapely.geometry import LineString, Point
 
     items = []
-    for pad in board_pads(design, catalogue):
+    for pad in board_pads(wired):
         if layer in pad.layers:
             items.append(Copper(pad.net, layer, pad_shape(pad), f"pad {pad.pin}", pad_node(pad)))
     for k, track in enumerate(design.board.tracks):
@@ -166,7 +167,8 @@ def copper_items(design: Design, catalogue: Catalogue, layer: Layer) -> list[Cop
     return items
 
 
-def hole_items(design: Design, catalogue: Catalogue) -> list[tuple[int, int, int, bool, str]]:
+def hole_items(wired: Wired) -> list[tuple[int, int, int, bool, str]]:
     """Return (x, y, drill, plated, net) of every hole, nanometres."""
-    holes = [(p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(design, catalogue) if p.drill_nm]
+    design = wired.design
+    holes = [(p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(wired) if p.drill_nm]
     return holes + [(v.x_nm, v.y_nm, v.drill_nm, True, v.net) for v in design.board.vias]

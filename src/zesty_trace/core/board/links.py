@@ -7,8 +7,8 @@ from typing import Any
 
 from zesty_trace.core.board.copper import LAYERS, BoardPad, board_pads, copper_items, pad_node
 from zesty_trace.core.board.pour import pour_shapes
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin
 
 
 @dataclass(frozen=True)
@@ -37,28 +37,28 @@ class Connectivity:
         return self.wanted - len(self.links)
 
 
-def connectivity(design: Design, catalogue: Catalogue) -> Connectivity:
+def connectivity(wired: Wired) -> Connectivity:
     """Return the missing links of all nets, the shortest that join their pieces, and how many are wanted in all."""
     import networkx as nx
 
     graph = nx.Graph()
     by_net: dict[str, list[BoardPad]] = {}
-    for pad in board_pads(design, catalogue):
+    for pad in board_pads(wired):
         if pad.net and pad.layers:
             graph.add_node(pad_node(pad))
             by_net.setdefault(pad.net, []).append(pad)
-    _join_copper(graph, design, catalogue)
+    _join_copper(graph, wired)
     links = [link for net, pads in by_net.items() for link in _shortest(net, _pieces(graph, pads))]
     return Connectivity(tuple(links), sum(len(pads) - 1 for pads in by_net.values()))
 
 
-def _join_copper(graph: Any, design: Design, catalogue: Catalogue) -> None:
+def _join_copper(graph: Any, wired: Wired) -> None:
     """Add an edge for each two pieces of copper of one net that touch."""
     from shapely import STRtree
 
     for layer in LAYERS:
-        items = [(i.net, i.node, i.shape) for i in copper_items(design, catalogue, layer) if i.net]
-        for net, area in pour_shapes(design, catalogue, layer):
+        items = [(i.net, i.node, i.shape) for i in copper_items(wired, layer) if i.net]
+        for net, area in pour_shapes(wired, layer):
             items += [(net, ("pour", layer, net, k), piece) for k, piece in enumerate(area.geoms)]
         if not items:
             continue

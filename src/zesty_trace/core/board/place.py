@@ -13,8 +13,7 @@ import numpy as np
 
 from zesty_trace.core.board.copper import pattern_of, to_board
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin, Placement
 from zesty_trace.core.progress import Report, quiet
@@ -68,8 +67,9 @@ class _Item:
 
 
 class _Placer:
-    def __init__(self, design: Design, catalogue: Catalogue) -> None:
-        self.design, self.catalogue = design, catalogue
+    def __init__(self, wired: Wired) -> None:
+        design = wired.design
+        self.wired, self.design = wired, design
         xs, ys = zip(*design.board.outline, strict=True)
         self.x0, self.y0 = min(xs) / 1e6, min(ys) / 1e6
         wide, high = max(xs) / 1e6 - self.x0, max(ys) / 1e6 - self.y0
@@ -77,8 +77,8 @@ class _Placer:
         self.columns = int((max(xs) / 1e6 - self.x0) / self.step) + 1
         self.rows = int((max(ys) / 1e6 - self.y0) / self.step) + 1
         self.inside = self._inside()
-        self.net_of = design.net_of()
-        ground, rails = ground_net(design, catalogue), set(supply_nets(design, catalogue))
+        self.net_of = wired.net_of
+        ground, rails = wired.ground, set(wired.rails)
         self.weight = {
             n: GROUND_WEIGHT if n == ground else SUPPLY_WEIGHT if n in rails else SIGNAL_WEIGHT for n in design.nets
         }
@@ -99,7 +99,7 @@ class _Placer:
         return np.asarray(shapely.contains_xy(shape, gx, gy))
 
     def _item(self, ref: str) -> _Item:
-        pattern = pattern_of(self.design, self.catalogue, ref)
+        pattern = pattern_of(self.wired, ref)
         offsets, rooms = [], []
         for turn in range(4):
             at = Placement(x_nm=0, y_nm=0, angle_mdeg=turn * 90_000)
@@ -115,10 +115,10 @@ class _Placer:
         members = list(self.design.parts)
         pairs = {}
         for index, ref in enumerate(members):
-            kind = kind_of(self.design, self.catalogue, ref)
+            kind = self.wired.kind(ref)
             nets = {self.net_of.get(Pin(ref, p.number), "") for p in kind.pins}
             if kind.is_a(m.Capacitor) and len(nets & self.rails) == 1:
-                near = decoupled_part(self.design, self.catalogue, members, index)
+                near = decoupled_part(self.wired, members, index)
                 if near:
                     pairs[ref] = near
         return pairs
@@ -130,7 +130,7 @@ class _Placer:
             if ref == skip:
                 continue
             item = self.items[ref]
-            pads = pattern_of(self.design, self.catalogue, ref).pads
+            pads = pattern_of(self.wired, ref).pads
             for net, pad in zip(item.nets, pads, strict=True):
                 if net:
                     x, y = to_board(spot, pad.x_nm, pad.y_nm)
@@ -143,7 +143,7 @@ class _Placer:
         for ref, spot in self.spots.items():
             if ref == skip:
                 continue
-            x0, y0, x1, y1 = pattern_of(self.design, self.catalogue, ref).courtyard
+            x0, y0, x1, y1 = pattern_of(self.wired, ref).courtyard
             points = np.array([to_board(spot, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]) / 1e6
             low, high = points.min(axis=0) - GAP_MM / 2, points.max(axis=0) + GAP_MM / 2
             c0, r0 = (
@@ -204,7 +204,7 @@ class _Placer:
         cost += self._bypass_cost(ref, item, turn, xs, ys)
         middle = (self.x0 + self.columns * self.step / 2, self.y0 + self.rows * self.step / 2)
         cost += 0.01 * (np.abs(xs[None, :] - middle[0]) + np.abs(ys[:, None] - middle[1]))
-        if kind_of(self.design, self.catalogue, ref).connector:
+        if self.wired.kind(ref).connector:
             cost += EDGE_WEIGHT * self._to_edge(xs, ys)
         return cost
 
@@ -221,7 +221,7 @@ class _Placer:
         if host is None or host not in self.spots:
             return cost
         own = [k for k, net in enumerate(item.nets) if net in self.rails]
-        pads = pattern_of(self.design, self.catalogue, host).pads
+        pads = pattern_of(self.wired, host).pads
         turn_taken = [c for c, h in self.beside.items() if h == host].index(ref)
         for k in own:
             targets = [
@@ -245,7 +245,7 @@ class _Placer:
 
     def order(self) -> list[str]:
         """Return the parts to place: large and well-connected first, bypass parts right after their host."""
-        free = [r for r in self.design.parts if r not in self.spots and pattern_of(self.design, self.catalogue, r).pads]
+        free = [r for r in self.design.parts if r not in self.spots and pattern_of(self.wired, r).pads]
 
         def score(ref: str) -> float:
             x0, y0, x1, y1 = self.items[ref].rooms[0]
@@ -260,13 +260,14 @@ class _Placer:
         return found + [r for r in free if r not in found]
 
 
-def place_rest(design: Design, catalogue: Catalogue, report: Report = quiet) -> Design:
+def place_rest(wired: Wired, report: Report = quiet) -> Design:
     """Return the design with every part on the board; fixed and already placed parts stay.
 
     `report(share, text)` tells progress and returns False to stop (Cancelled). EditError if a part fits nowhere.
     """
+    design = wired.design
     design = start_board(design)
-    placer = _Placer(design, catalogue)
+    placer = _Placer(wired.with_design(design))
     order = placer.order()
     close = {*placer.beside, *placer.beside.values()}  # a chip and its bypass parts stay as they were put together
     loose = [r for r in order if r not in close]

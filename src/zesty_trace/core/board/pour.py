@@ -5,27 +5,28 @@ from __future__ import annotations
 from typing import Any
 
 from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, outline_shape, pad_shape
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.design.model import Design, Layer, Pour
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Layer, Pour
 from zesty_trace.core.quantities import mm
 
 LEAST_WIDTH_MM = 0.25
 RELIEF_GAP_MM, SPOKE_MM = 0.3, 0.5
 
 
-def pour_shape(design: Design, catalogue: Catalogue, pour: Pour) -> Any:
+def pour_shape(wired: Wired, pour: Pour) -> Any:
     """Return the filled area of one pour, mm: pieces that touch copper of its own net only; may be empty."""
+    design = wired.design
     from shapely import MultiPolygon, unary_union
 
     rules = design.board.rules
     gap = mm(rules.clearance_nm) + 0.05
     area = outline_shape(design).buffer(-mm(rules.edge_nm))
-    items = copper_items(design, catalogue, pour.layer)
+    items = copper_items(wired, pour.layer)
     foreign = [i.shape for i in items if i.net != pour.net]
     if foreign:
         area = area.difference(unary_union(foreign).buffer(gap, quad_segs=6))
-    area = area.difference(_bare_holes(design, catalogue, gap))
-    area = _relieve(area, design, catalogue, pour)
+    area = area.difference(_bare_holes(wired, gap))
+    area = _relieve(area, wired, pour)
     half = LEAST_WIDTH_MM / 2
     area = area.buffer(-half, quad_segs=6).buffer(half, quad_segs=6)
     own = [i.shape for i in items if i.net == pour.net]
@@ -37,23 +38,23 @@ def pour_shape(design: Design, catalogue: Catalogue, pour: Pour) -> Any:
     return MultiPolygon(list(getattr(smooth, "geoms", [smooth]))) if not smooth.is_empty else MultiPolygon()
 
 
-def _bare_holes(design: Design, catalogue: Catalogue, gap: float) -> Any:
+def _bare_holes(wired: Wired, gap: float) -> Any:
     from shapely import Point, unary_union
 
     holes = [
         Point(mm(x), mm(y)).buffer(mm(drill) / 2 + gap + 0.1)
-        for x, y, drill, plated, _ in hole_items(design, catalogue)
+        for x, y, drill, plated, _ in hole_items(wired)
         if not plated
     ]
     return unary_union(holes)
 
 
-def _relieve(area: Any, design: Design, catalogue: Catalogue, pour: Pour) -> Any:
+def _relieve(area: Any, wired: Wired, pour: Pour) -> Any:
     """Cut a moat with four spokes round through-hole pads of the net, so that an iron can heat them."""
     from shapely import box, unary_union
 
     moats = []
-    for pad in board_pads(design, catalogue):
+    for pad in board_pads(wired):
         if pad.net != pour.net or not pad.drill_nm or pour.layer not in pad.layers:
             continue
         x, y = mm(pad.x_nm), mm(pad.y_nm)
@@ -64,6 +65,7 @@ def _relieve(area: Any, design: Design, catalogue: Catalogue, pour: Pour) -> Any
     return area.difference(unary_union(moats)) if moats else area
 
 
-def pour_shapes(design: Design, catalogue: Catalogue, layer: Layer) -> list[tuple[str, Any]]:
+def pour_shapes(wired: Wired, layer: Layer) -> list[tuple[str, Any]]:
     """Return (net, shape) of every pour on a layer."""
-    return [(p.net, pour_shape(design, catalogue, p)) for p in design.board.pours if p.layer == layer]
+    design = wired.design
+    return [(p.net, pour_shape(wired, p)) for p in design.board.pours if p.layer == layer]

@@ -15,9 +15,8 @@ import numpy as np
 
 from zesty_trace.core.board.copper import BoardPad, board_pads
 from zesty_trace.core.board.widths import width_for
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.topology import ground_net
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Layer, Pin, Pour, Track, Via
 from zesty_trace.core.progress import Report, quiet
@@ -66,10 +65,11 @@ class RouteResult:
 
 
 class _Router:
-    def __init__(self, design: Design, catalogue: Catalogue, report: Report) -> None:
+    def __init__(self, wired: Wired, report: Report) -> None:
+        design = wired.design
         if not design.board.outline:
             raise EditError("The board has no outline yet", "outline", "Set its size in the brief first")
-        self.design, self.catalogue, self.report = design, catalogue, report
+        self.wired, self.design, self.report = wired, design, report
         self.rules = design.board.rules
         xs, ys = zip(*design.board.outline, strict=True)
         self.x0, self.y0 = mm(min(xs)), mm(min(ys))
@@ -85,7 +85,7 @@ class _Router:
             )
         self.shape = (2, self.rows, self.columns)
         self.edge = self._edge_distance()
-        self.pads = board_pads(design, catalogue)
+        self.pads = board_pads(wired)
         self.nets = self._nets()
         self.history = np.zeros(self.shape, dtype=np.float32)
 
@@ -103,14 +103,14 @@ class _Router:
 
     def _nets(self) -> list[_Net]:
         try:
-            peaks: Mapping[Pin, float] = analyse(self.design, self.catalogue).pin_peaks()
+            peaks: Mapping[Pin, float] = analyse(self.wired).pin_peaks()
         except SolveError:
             peaks = {}
         by_net: dict[str, list[BoardPad]] = {}
         for pad in self.pads:
             if pad.net and pad.layers:
                 by_net.setdefault(pad.net, []).append(pad)
-        ground = ground_net(self.design, self.catalogue)
+        ground = self.wired.ground
         nets = []
         for name, pads in by_net.items():
             widths = [mm(width_for(peaks.get(p.pin, 0.0), self.rules)) for p in pads]
@@ -305,7 +305,7 @@ class _Router:
                     vias[x, y] = Via(
                         net=net.name, x_nm=x, y_nm=y, diameter_nm=int(VIA_MM * 1e6), drill_nm=int(VIA_DRILL_MM * 1e6)
                     )
-        ground = ground_net(self.design, self.catalogue)
+        ground = self.wired.ground
         pours = tuple(Pour(net=ground, layer=layer) for layer in NAMES) if ground else ()
         return edits.set_copper(self.design, tracks, vias.values(), pours)
 
@@ -362,9 +362,9 @@ def _straighten(points: list[tuple[int, int]]) -> list[tuple[int, int]]:
     return kept
 
 
-def route(design: Design, catalogue: Catalogue, report: Report = quiet) -> RouteResult:
+def route(wired: Wired, report: Report = quiet) -> RouteResult:
     """Route all nets of a placed design anew, with ground pours on both layers.
 
     `report(share, text)` tells progress and returns False to stop (Cancelled). EditError without an outline.
     """
-    return _Router(design, catalogue, report).run()
+    return _Router(wired, report).run()

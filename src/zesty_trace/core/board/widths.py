@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.design.model import Design, Rules
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Rules
 from zesty_trace.core.quantities import NM_PER_MIL
 from zesty_trace.errors import SolveError
 
@@ -26,9 +26,10 @@ def ipc2221_width_nm(current_a: float, rise_c: float, copper_um: float, outer: b
     return float(area_mil2 / thickness_mil * NM_PER_MIL)
 
 
-def net_currents(design: Design, catalogue: Catalogue) -> dict[str, float]:
+def net_currents(wired: Wired) -> dict[str, float]:
     """Return the largest current that a pin takes from or gives to each net, over all operating states, A."""
-    peaks = analyse(design, catalogue).pin_peaks()
+    design = wired.design
+    peaks = analyse(wired).pin_peaks()
     return {net: max((peaks.get(p, 0.0) for p in pins), default=0.0) for net, pins in design.nets.items()}
 
 
@@ -39,10 +40,11 @@ def width_for(current_a: float, rules: Rules) -> int:
     return min(max(steps, rules.track_nm), WIDEST_NM)
 
 
-def net_widths(design: Design, catalogue: Catalogue) -> dict[str, int]:
+def net_widths(wired: Wired) -> dict[str, int]:
     """Return net -> track width, nm. Where the circuit cannot be solved, the rule's least width."""
+    design = wired.design
     try:
-        currents = net_currents(design, catalogue)
+        currents = net_currents(wired)
     except SolveError:
         currents = {}
     return {net: width_for(currents.get(net, 0.0), design.board.rules) for net in design.nets}

@@ -5,17 +5,17 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from threading import Lock
 
 import numpy as np
 
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.build import OperatingState, build_network, build_networks, fullest, operating_states
 from zesty_trace.core.circuit.network import FloatArray, Network, shape_of
 from zesty_trace.core.circuit.solver import Solution, solve, solve_alike
-from zesty_trace.core.circuit.topology import kept, kind_of
-from zesty_trace.core.design.model import Design, Part, Pin
+from zesty_trace.core.circuit.wired import Wired, worked_out
+from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.errors import SolveError
 
 _COPPER = re.compile(r"([\d.]+)\s*mm(?:2|²)\s*(?:of\s+)?copper", re.I)
@@ -64,17 +64,18 @@ class Operating:
 class Analysis:
     """All states of one design, solved when first asked for."""
 
-    def __init__(self, design: Design, catalogue: Catalogue) -> None:
-        self.design, self.catalogue = design, catalogue
+    def __init__(self, wired: Wired) -> None:
+        design = wired.design
+        self.wired, self.design = wired, design
         self._solved: dict[str, Operating] = {}
         self._all_lock, self._solved_all = Lock(), False
         self._peaks: dict[Pin, float] | None = None
-        self.states = operating_states(design, catalogue)
+        self.states = operating_states(wired)
 
     def operating(self, state: OperatingState) -> Operating:
         """Return the solved state. SolveError if it has no solution."""
         if state.name not in self._solved:
-            network = build_network(self.design, self.catalogue, state)
+            network = build_network(self.wired, state)
             like = next(iter(self._solved.values()), None)
             self._solved[state.name] = Operating(state, solve(network, near=like.solution if like else None))
         return self._solved[state.name]
@@ -94,7 +95,7 @@ class Analysis:
     def _solve_alike(self) -> None:
         alike: dict[object, list[tuple[OperatingState, Network]]] = {}
         waiting = list({s.name: s for s in self.states if s.name not in self._solved}.values())
-        for state, network in zip(waiting, build_networks(self.design, self.catalogue, waiting), strict=True):
+        for state, network in zip(waiting, build_networks(self.wired, waiting), strict=True):
             alike.setdefault(shape_of(network), []).append((state, network))
         for group in alike.values():
             self._solve_together(group)
@@ -121,13 +122,22 @@ class Analysis:
         part = self.design.parts.get(ref)
         if part is None:
             return None
-        kind = kind_of(self.design, self.catalogue, ref)
-        theta = self.catalogue.package(part.package or kind.packages[0]).theta_ja_c_per_w
+        kind = self.wired.kind(ref)
+        theta = self.wired.package(ref).theta_ja_c_per_w
         if not theta or kind.connector:
             return None
         theta = theta_with_copper(theta, copper_mm2(part))
         limit = stated(kind.facts.junction_max_c, 125.0)
         return Heat(ref, state, power_w, theta, self.design.brief.ambient_c + power_w * theta, limit)
+
+    @cached_property
+    def highest(self) -> dict[str, float]:
+        """Net -> its highest solved voltage over all operating states, V. SolveError as solving."""
+        found: dict[str, float] = {}
+        for operating in self.all():
+            for net, volt in operating.net_voltages().items():
+                found[net] = max(found.get(net, volt), volt)
+        return found
 
     def pin_peaks(self) -> Mapping[Pin, float]:
         """Return the largest current magnitude of each pin over all states, A."""
@@ -140,10 +150,10 @@ class Analysis:
         return self._peaks
 
 
-@kept
-def analyse(design: Design, catalogue: Catalogue) -> Analysis:
+@worked_out
+def analyse(wired: Wired) -> Analysis:
     """Return the analysis of a design; those of the last few values are kept, by identity."""
-    return Analysis(design, catalogue)
+    return Analysis(wired)
 
 
 @dataclass(frozen=True)

@@ -10,10 +10,10 @@ from functools import singledispatch
 import numpy as np
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue, ElementSpec, Kind
+from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.network import Element, Network
-from zesty_trace.core.circuit.topology import controller_outputs, ground_net, kind_of, pin_label
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part, Pin, StateSpec
 from zesty_trace.core.quantities import leading_value
 from zesty_trace.errors import InputError
@@ -49,38 +49,39 @@ def can_sleep(kind: Kind) -> bool:
     return isinstance(kind.model, m.Supplied) and kind.model.sleep_a is not None
 
 
-def proposed_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
+def proposed_states(wired: Wired) -> list[OperatingState]:
     """Return the states worth solving: all off, each output alone, asleep and nearly empty on a cell, all on.
 
     Lights that are told what to show have a state of their own in which they are dark; elsewhere they shine fully.
     """
-    outputs = controller_outputs(design, catalogue)
-    net_of = design.net_of()
+    design = wired.design
+    outputs = wired.controller_outputs
+    net_of = wired.net_of
     everything = frozenset(outputs)
     nets = [net_of[p] for p in outputs]
     names = [
-        net if nets.count(net) == 1 else f"{net} by {pin_label(design, catalogue, pin)}"
-        for net, pin in zip(nets, outputs, strict=True)
+        net if nets.count(net) == 1 else f"{net} by {wired.label(pin)}" for net, pin in zip(nets, outputs, strict=True)
     ]
     alone = [OperatingState(f"{name} on", frozenset((pin,))) for name, pin in zip(names, outputs, strict=True)]
     empty: list[OperatingState] = []
-    if any(kind_of(design, catalogue, ref).ocv for ref in design.parts):
-        sleepers = frozenset(r for r in design.parts if can_sleep(kind_of(design, catalogue, r)))
+    if any(wired.kind(ref).ocv for ref in design.parts):
+        sleepers = frozenset(r for r in design.parts if can_sleep(wired.kind(r)))
         if sleepers:
             empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0))
         empty.append(OperatingState("on the cell", everything, supply_v=0.0))
         empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
-    lights = frozenset(r for r in design.parts if kind_of(design, catalogue, r).facts.light)
+    lights = frozenset(r for r in design.parts if wired.kind(r).facts.light)
     dark = [OperatingState("lights dark", asleep=lights)] if lights else []
     if not outputs:
         return [*dark, *empty, OperatingState("all lit" if lights else "at rest")]
     return [OperatingState("all off"), *dark, *alone, *empty, OperatingState("all on", everything)]
 
 
-def operating_states(design: Design, catalogue: Catalogue) -> list[OperatingState]:
+def operating_states(wired: Wired) -> list[OperatingState]:
     """Return the user's own states, or the proposed ones. Pins and parts that are gone are left out of a state."""
+    design = wired.design
     if not design.states:
-        return proposed_states(design, catalogue)
+        return proposed_states(wired)
     return [
         OperatingState(
             s.name,
@@ -106,9 +107,9 @@ def spec_of_state(state: OperatingState) -> StateSpec:
     )
 
 
-def resting(design: Design, catalogue: Catalogue) -> OperatingState:
+def resting(wired: Wired) -> OperatingState:
     """Return the state in which nothing is driven, whatever the user's states are."""
-    return proposed_states(design, catalogue)[0] if controller_outputs(design, catalogue) else OperatingState("at rest")
+    return proposed_states(wired)[0] if wired.controller_outputs else OperatingState("at rest")
 
 
 def fullest(states: Sequence[OperatingState]) -> OperatingState:
@@ -116,19 +117,20 @@ def fullest(states: Sequence[OperatingState]) -> OperatingState:
     return max(enumerate(states), key=lambda s: (s[1].cell_pct is None, len(s[1].high), s[0]))[1]
 
 
-def all_on(design: Design, catalogue: Catalogue) -> OperatingState:
+def all_on(wired: Wired) -> OperatingState:
     """Return the state with most outputs high."""
-    return fullest(operating_states(design, catalogue))
+    return fullest(operating_states(wired))
 
 
 class _Builder:
     """Collects elements. Networks of states that flip the same parts have the same elements, with other values."""
 
-    def __init__(self, design: Design, catalogue: Catalogue, state: OperatingState) -> None:
-        self.design, self.catalogue, self.state = design, catalogue, state
-        self.net_of = design.net_of()
-        self.ground = ground_net(design, catalogue) or "GND"
-        self.outputs = set(controller_outputs(design, catalogue))
+    def __init__(self, wired: Wired, state: OperatingState) -> None:
+        design = wired.design
+        self.wired, self.design, self.state = wired, design, state
+        self.net_of = wired.net_of
+        self.ground = wired.ground or "GND"
+        self.outputs = set(wired.controller_outputs)
         self.elements: list[Element] = []
 
     def node(self, pin: Pin) -> str:
@@ -353,22 +355,23 @@ def _battery(model: m.Battery, b: _Builder, part: Part, kind: Kind) -> None:
 OF_STATE = (m.Inlet, m.Supplied, m.Battery)  # their elements differ from state to state
 
 
-def build_network(design: Design, catalogue: Catalogue, state: OperatingState | None = None) -> Network:
+def build_network(wired: Wired, state: OperatingState | None = None) -> Network:
     """Return the circuit of `design` in `state` (by default all on). Capacitors are open, inductors short."""
-    return build_networks(design, catalogue, [state or all_on(design, catalogue)])[0]
+    return build_networks(wired, [state or all_on(wired)])[0]
 
 
-def build_networks(design: Design, catalogue: Catalogue, states: Sequence[OperatingState]) -> list[Network]:
+def build_networks(wired: Wired, states: Sequence[OperatingState]) -> list[Network]:
     """Return the circuit of `design` in each state; parts that no state changes are worked out once."""
+    design = wired.design
     known: dict[tuple[object, ...], list[Element]] = {}
     found = []
     for state in states:
-        builder = _Builder(design, catalogue, state)
+        builder = _Builder(wired, state)
         high: dict[str, set[Pin]] = {}
         for pin in state.high:
             high.setdefault(pin.ref, set()).add(pin)
         for ref, part in design.parts.items():
-            kind = kind_of(design, catalogue, ref)
+            kind = wired.kind(ref)
             flipped = bool(kind.flipped) and ref in state.flipped
             key: tuple[object, ...] = (ref, flipped)
             if kind.is_a(*OF_STATE):

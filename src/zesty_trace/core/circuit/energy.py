@@ -9,11 +9,10 @@ from msgspec.structs import replace
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
 from zesty_trace.core.circuit.build import charge_current, operating_states, spec_of_state
-from zesty_trace.core.circuit.topology import kind_of
-from zesty_trace.core.design.model import Design, Moment, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Moment, Pin
 
 SUPPLIES = ("inlet", "battery", "regulator", "converter")
 OUT_OF_HAND = 0.03  # a regulator's output this far down counts as lost
@@ -41,14 +40,15 @@ class SupplyLoad:
         return self.volt * self.amp
 
 
-def supply_budget(design: Design, catalogue: Catalogue) -> list[SupplyLoad]:
+def supply_budget(wired: Wired) -> list[SupplyLoad]:
     """Return the load of every supply in every operating state, supplies in the design's order. SolveError as solving."""
-    analysis = analyse(design, catalogue)
+    design = wired.design
+    analysis = analyse(wired)
     return [load for ref in design.parts for load in _loads(analysis, ref)]
 
 
 def _loads(analysis: Analysis, ref: str) -> list[SupplyLoad]:
-    design, kind = analysis.design, kind_of(analysis.design, analysis.catalogue, ref)
+    design, kind = analysis.design, analysis.wired.kind(ref)
     out = next((s.number for s in kind.pins if s.role == "supply_out"), None)
     net = design.net_of().get(Pin(ref, out)) if out else None
     if out is None or net is None:
@@ -62,12 +62,13 @@ def _loads(analysis: Analysis, ref: str) -> list[SupplyLoad]:
     return found
 
 
-def source_current(operating: Operating, design: Design, catalogue: Catalogue) -> float:
+def source_current(operating: Operating, wired: Wired) -> float:
     """Return what inlets and cells give together in a solved state, A. A cell that is charged does not count."""
+    design = wired.design
     amps = operating.solution.pin_currents()
     total = 0.0
     for ref in design.parts:
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if kind.is_a(m.Inlet, m.Battery):
             total += sum(max(0.0, -amps.get(Pin(ref, s.number), 0.0)) for s in kind.pins if s.role == "supply_out")
     return total
@@ -125,39 +126,42 @@ class Cycle:
         return self.steps[-1]
 
 
-def proposed_timeline(design: Design, catalogue: Catalogue) -> tuple[Moment, ...]:
+def proposed_timeline(wired: Wired) -> tuple[Moment, ...]:
     """Return a first timeline: asleep for a minute and awake for a second where there is a cell, else each state 1 s."""
-    states = operating_states(design, catalogue)
+    design = wired.design
+    states = operating_states(wired)
     names = [s.name for s in states if s.cell_pct is None]
-    if any(s.asleep for s in states) and any(kind_of(design, catalogue, r).ocv for r in design.parts):
+    if any(s.asleep for s in states) and any(wired.kind(r).ocv for r in design.parts):
         sleep = next(s.name for s in states if s.asleep)
         awake = next((s.name for s in states if not s.asleep and s.cell_pct is None and s.supply_v == 0.0), names[-1])
         return Moment(state=sleep, seconds=60.0), Moment(state=awake, seconds=1.0)
     return tuple(Moment(state=n, seconds=1.0) for n in names)
 
 
-def play(design: Design, catalogue: Catalogue) -> Cycle:
+def play(wired: Wired) -> Cycle:
     """Return the timeline (the design's, else the proposed one) solved step by step. Steps of unknown states are left out."""
-    analysis = analyse(design, catalogue)
+    design = wired.design
+    analysis = analyse(wired)
     by_name = {s.name: s for s in analysis.states}
     steps: list[Step] = []
     start = 0.0
-    for moment in design.timeline or proposed_timeline(design, catalogue):
+    for moment in design.timeline or proposed_timeline(wired):
         if moment.state not in by_name:
             continue
         operating = analysis.operating(by_name[moment.state])
-        amp = source_current(operating, design, catalogue)
-        steps.append(Step(moment.state, start, moment.seconds, amp, lit_leds(operating, design, catalogue)))
+        amp = source_current(operating, wired)
+        steps.append(Step(moment.state, start, moment.seconds, amp, lit_leds(operating, wired)))
         start += moment.seconds
     return Cycle(tuple(steps))
 
 
-def lit_leds(operating: Operating, design: Design, catalogue: Catalogue) -> dict[str, float]:
+def lit_leds(operating: Operating, wired: Wired) -> dict[str, float]:
     """Return LED -> current of those that visibly light in a solved state, A."""
+    design = wired.design
     amps = operating.solution.pin_currents()
     found = {}
     for ref in design.parts:
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if kind.is_a(m.Led):
             amp = abs(amps.get(Pin(ref, "1"), 0.0))
         elif kind.facts.light and isinstance(kind.model, m.Supplied):
@@ -185,35 +189,37 @@ class RunTime:
     hours: float
 
 
-def capacity_mah(design: Design, catalogue: Catalogue, ref: str) -> float:
+def capacity_mah(wired: Wired, ref: str) -> float:
     """Return the capacity of a cell: stated in its value or notes as `1200 mAh`, else the kind's."""
+    design = wired.design
     part = design.parts[ref]
     said = _MAH.search(f"{part.value} {part.notes}")
     if said:
         return float(said.group(1))
-    return stated(kind_of(design, catalogue, ref).facts.capacity_mah, 1000.0)
+    return stated(wired.kind(ref).facts.capacity_mah, 1000.0)
 
 
-def run_times(design: Design, catalogue: Catalogue) -> list[RunTime]:
+def run_times(wired: Wired) -> list[RunTime]:
     """Return the run time of each cell on the timeline, supply unplugged.
 
     hours = capacity x usable share / (average current + self-discharge). The cell is usable down to the charge at
     which the first regulator can no longer hold its output in the heaviest state of the timeline.
     """
-    cells = [r for r in design.parts if kind_of(design, catalogue, r).ocv]
+    design = wired.design
+    cells = [r for r in design.parts if wired.kind(r).ocv]
     if not cells:
         return []
-    specs = [spec_of_state(s) for s in operating_states(design, catalogue)]
-    timeline = design.timeline or proposed_timeline(design, catalogue)
+    specs = [spec_of_state(s) for s in operating_states(wired)]
+    timeline = design.timeline or proposed_timeline(wired)
     unplugged = replace(design, states=tuple(replace(s, supply_v=0.0) for s in specs), timeline=timeline)
-    cycle = play(unplugged, catalogue)
+    cycle = play(wired.with_design(unplugged))
     if not cycle.steps:
         return []
     heaviest = max(cycle.steps, key=lambda s: s.amp).state
-    floor, held_by = _floor_pct(unplugged, catalogue, heaviest)
+    floor, held_by = _floor_pct(wired.with_design(unplugged), heaviest)
     found = []
     for ref in cells:
-        mah = capacity_mah(design, catalogue, ref)
+        mah = capacity_mah(wired, ref)
         average = cycle.average_a / len(cells)
         lost = SELF_DISCHARGE_PER_MONTH * mah / 1000 * 3600 / MONTH_S
         hours = mah / 1000 * (1 - floor / 100) / (average + lost)
@@ -221,13 +227,14 @@ def run_times(design: Design, catalogue: Catalogue) -> list[RunTime]:
     return found
 
 
-def _floor_pct(design: Design, catalogue: Catalogue, state: str) -> tuple[float, str]:
+def _floor_pct(wired: Wired, state: str) -> tuple[float, str]:
     """Return the charge below which a supply is lost in `state`, and which one; 0 % if all hold to the end."""
+    design = wired.design
     spec = next(s for s in design.states if s.name == state)
     for pct in (*range(50, 0, -5), 0):
         trial = replace(design, states=(replace(spec, cell_pct=float(pct)),))
-        for load in supply_budget(trial, catalogue):
-            kind = kind_of(design, catalogue, load.ref)
+        for load in supply_budget(wired.with_design(trial)):
+            kind = wired.kind(load.ref)
             wanted = kind.model.output_v
             if wanted and load.volt < wanted * (1 - OUT_OF_HAND):
                 return min(100.0, pct + 5.0), load.ref
@@ -246,21 +253,22 @@ class Charging:
     rate_c: float
 
 
-def charging(design: Design, catalogue: Catalogue) -> list[Charging]:
+def charging(wired: Wired) -> list[Charging]:
     """Return the current, time and rate of each charger that reaches a cell.
 
     hours = capacity / current x 1.3: the end goes slowly at constant voltage (common practice).
     """
-    net_of = design.net_of()
+    design = wired.design
+    net_of = wired.net_of
     found = []
     for ref, part in design.parts.items():
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if not kind.is_a(m.Charger):
             continue
         amp = charge_current(design, part, kind)
         net = net_of.get(Pin(ref, kind.pin_named("BAT").number), "")
-        cell = next((p.ref for p in design.nets.get(net, ()) if kind_of(design, catalogue, p.ref).ocv), None)
+        cell = next((p.ref for p in design.nets.get(net, ()) if wired.kind(p.ref).ocv), None)
         if amp and cell:
-            mah = capacity_mah(design, catalogue, cell)
+            mah = capacity_mah(wired, cell)
             found.append(Charging(ref, amp, cell, mah, mah / 1000 / amp * CV_FACTOR, amp / (mah / 1000)))
     return found

@@ -13,11 +13,11 @@ from dataclasses import dataclass
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind
+from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.circuit.analysis import Analysis, analyse
 from zesty_trace.core.circuit.build import BRICK_OHM
-from zesty_trace.core.circuit.topology import Neighbour, ground_net, kept, kind_of, neighbours, pin_label, supply_nets
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import Neighbour, Wired, worked_out
+from zesty_trace.core.design.model import Pin
 from zesty_trace.core.quantities import say
 
 RISE_FACTOR = 0.8473  # ln(0.7 / 0.3), UM10204
@@ -80,21 +80,23 @@ def droop_v(amp: float, farad: float, response_s: float, esr_ohm: float = ESR_OH
     return amp * esr_ohm + amp * response_s / farad
 
 
-@kept
-def time_constants(design: Design, catalogue: Catalogue) -> tuple[TimeConstant, ...]:
+@worked_out
+def time_constants(wired: Wired) -> tuple[TimeConstant, ...]:
     """Return what can be read off this design, in reading order. SolveError as solving."""
+    design = wired.design
     if not design.parts:
         return ()
-    return tuple(_Times(design, catalogue).run())
+    return tuple(_Times(wired).run())
 
 
 class _Times:
-    def __init__(self, design: Design, catalogue: Catalogue) -> None:
-        self.design, self.catalogue = design, catalogue
-        self.net_of = design.net_of()
-        self.ground = ground_net(design, catalogue)
-        self.rails = supply_nets(design, catalogue)
-        self.analysis: Analysis = analyse(design, catalogue)
+    def __init__(self, wired: Wired) -> None:
+        design = wired.design
+        self.wired, self.design = wired, design
+        self.net_of = wired.net_of
+        self.ground = wired.ground
+        self.rails = wired.rails
+        self.analysis: Analysis = analyse(wired)
         self.volts = self.analysis.worst().net_voltages()
 
     def run(self) -> Iterator[TimeConstant]:
@@ -105,10 +107,10 @@ class _Times:
         yield from self._coils()
 
     def kind(self, ref: str) -> Kind:
-        return kind_of(self.design, self.catalogue, ref)
+        return self.wired.kind(ref)
 
     def _near(self, net: str, *models: type[m.Model]) -> list[Neighbour]:
-        return neighbours(self.design, self.catalogue, self.net_of, net, *models)
+        return self.wired.near(net, *models)
 
     def _resets_and_filters(self) -> Iterator[TimeConstant]:
         for net in self.design.nets:
@@ -129,7 +131,7 @@ class _Times:
                 if supply > 0:
                     yield TimeConstant(
                         "Reset delay",
-                        pin_label(self.design, self.catalogue, reset),
+                        self.wired.label(reset),
                         charge_time_s(ohm, farad, supply, threshold),
                         "s",
                         f"{say(ohm, 'Ω')} and {say(farad, 'F')} up to {say(threshold, 'V')}",

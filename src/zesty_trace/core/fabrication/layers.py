@@ -6,8 +6,7 @@ from collections.abc import Iterable
 
 from zesty_trace.core.board.copper import BoardPad, board_pads, hole_items, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Layer
 from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.silk import PEN_MM, silk_screen
@@ -16,18 +15,19 @@ from zesty_trace.core.quantities import mm
 OUTLINE_PEN_MM = 0.1
 
 
-def copper_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+def copper_file(wired: Wired, layer: Layer) -> str:
     """Return the copper image of a layer: fill first, then tracks, pads and vias over it."""
+    design = wired.design
     number, name = ("L1", "Top") if layer == "top" else ("L2", "Bot")
     writer = GerberWriter(f"Copper,{number},{name}")
-    for net, area in pour_shapes(design, catalogue, layer):
+    for net, area in pour_shapes(wired, layer):
         writer.attributes(net=net)
         writer.fill(getattr(area, "geoms", []))
     for track in design.board.tracks:
         if track.layer == layer:
             writer.attributes(net=track.net)
             writer.draw([(mm(x), mm(y)) for x, y in track.points], mm(track.width_nm))
-    for pad in board_pads(design, catalogue):
+    for pad in board_pads(wired):
         if layer in pad.layers:
             writer.attributes(net=pad.net, ref=pad.pin.ref, pin=pad.pin.number)
             _flash_pad(writer, pad, 0.0, "ComponentPad" if pad.drill_nm else "SMDPad,CuDef")
@@ -48,41 +48,40 @@ def _flash_pad(writer: GerberWriter, pad: BoardPad, grow_mm: float, function: st
     writer.flash(pad.shape, mm(pad.x_nm), mm(pad.y_nm), w, h, function)
 
 
-def mask_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+def mask_file(wired: Wired, layer: Layer) -> str:
     """Return the solder mask openings of a side; vias are covered."""
+    design = wired.design
     writer = GerberWriter(f"Soldermask,{'Top' if layer == 'top' else 'Bot'}", "Negative")
     margin = mm(design.board.rules.mask_margin_nm)
-    for pad in board_pads(design, catalogue):
+    for pad in board_pads(wired):
         if layer in pad.layers or pad.drill_nm:
             _flash_pad(writer, pad, margin, "")
     return writer.text()
 
 
-def paste_pads(design: Design, catalogue: Catalogue, layer: Layer, variant: str = "") -> list[BoardPad]:
+def paste_pads(wired: Wired, layer: Layer, variant: str = "") -> list[BoardPad]:
     """Return the surface pads of fitted parts that get paste."""
+    design = wired.design
     fitted = design.fitted(variant).parts
     return [
         p
-        for p in board_pads(design, catalogue)
-        if layer in p.layers
-        and not p.drill_nm
-        and p.pin.ref in fitted
-        and kind_of(design, catalogue, p.pin.ref).assembled
+        for p in board_pads(wired)
+        if layer in p.layers and not p.drill_nm and p.pin.ref in fitted and wired.kind(p.pin.ref).assembled
     ]
 
 
-def paste_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+def paste_file(wired: Wired, layer: Layer) -> str:
     """Return the paste image of a side."""
     writer = GerberWriter(f"Paste,{'Top' if layer == 'top' else 'Bot'}")
-    for pad in paste_pads(design, catalogue, layer):
+    for pad in paste_pads(wired, layer):
         _flash_pad(writer, pad, 0.0, "")
     return writer.text()
 
 
-def silk_file(design: Design, catalogue: Catalogue, layer: Layer) -> str:
+def silk_file(wired: Wired, layer: Layer) -> str:
     """Return the legend of a side."""
     writer = GerberWriter(f"Legend,{'Top' if layer == 'top' else 'Bot'}")
-    for line in silk_screen(design, catalogue, layer).lines:
+    for line in silk_screen(wired, layer).lines:
         writer.draw(line, PEN_MM, "")
     return writer.text()
 
@@ -109,16 +108,17 @@ def drill_file(holes: Iterable[tuple[int, int, int, bool, str]], plated: bool) -
     return "\n".join([*lines, "M30", ""])
 
 
-def all_files(design: Design, catalogue: Catalogue) -> dict[str, str]:
+def all_files(wired: Wired) -> dict[str, str]:
     """Return file name -> text of every image and drill file."""
-    holes = hole_items(design, catalogue)
+    design = wired.design
+    holes = hole_items(wired)
     files: dict[str, str] = {}
     layers: tuple[Layer, Layer] = ("top", "bottom")
     for layer in layers:
-        files[f"copper-{layer}.gbr"] = copper_file(design, catalogue, layer)
-        files[f"mask-{layer}.gbr"] = mask_file(design, catalogue, layer)
-        files[f"paste-{layer}.gbr"] = paste_file(design, catalogue, layer)
-        files[f"silk-{layer}.gbr"] = silk_file(design, catalogue, layer)
+        files[f"copper-{layer}.gbr"] = copper_file(wired, layer)
+        files[f"mask-{layer}.gbr"] = mask_file(wired, layer)
+        files[f"paste-{layer}.gbr"] = paste_file(wired, layer)
+        files[f"silk-{layer}.gbr"] = silk_file(wired, layer)
     files["outline.gbr"] = outline_file(design)
     files["drill-plated.xnc"] = drill_file(holes, True)
     files["drill-bare.xnc"] = drill_file(holes, False)

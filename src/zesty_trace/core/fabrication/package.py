@@ -6,7 +6,7 @@ import io
 import zipfile
 from pathlib import Path
 
-from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.fabrication.layers import all_files
 from zesty_trace.core.fabrication.tables import bom_csv, centroid_csv
@@ -17,15 +17,16 @@ from zesty_trace.names import slug
 EPOCH = (2020, 1, 1, 0, 0, 0)
 
 
-def fabrication_files(design: Design, catalogue: Catalogue) -> dict[str, str]:
+def fabrication_files(wired: Wired) -> dict[str, str]:
     """Return file name -> text of everything in the zip. EditError if nothing is placed yet."""
+    design = wired.design
     if not design.board.outline or not design.board.placements:
         raise EditError("There is no board to write yet", "layout", "Place and route the parts first")
-    files = all_files(design, catalogue)
+    files = all_files(wired)
     for variant in design.variants or ("",):
         suffix = f"-{variant.lower()}" if variant else ""
-        files[f"bom{suffix}.csv"] = bom_csv(design, catalogue, variant)
-        files[f"centroid{suffix}.csv"] = centroid_csv(design, catalogue, variant)
+        files[f"bom{suffix}.csv"] = bom_csv(wired, variant)
+        files[f"centroid{suffix}.csv"] = centroid_csv(wired, variant)
     return files
 
 
@@ -43,9 +44,10 @@ def zip_bytes(files: dict[str, str]) -> bytes:
     return buffer.getvalue()
 
 
-def write_package(design: Design, catalogue: Catalogue, folder: Path) -> Path:
+def write_package(wired: Wired, folder: Path) -> Path:
     """Write the zip into `folder` and return its path. StoreError if the folder cannot be written."""
-    data = zip_bytes(fabrication_files(design, catalogue))
+    design = wired.design
+    data = zip_bytes(fabrication_files(wired))
     path = folder / zip_name(design)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -55,10 +57,11 @@ def write_package(design: Design, catalogue: Catalogue, folder: Path) -> Path:
     return path
 
 
-def keep_package(design: Design, catalogue: Catalogue, project: Path) -> Path:
+def keep_package(wired: Wired, project: Path) -> Path:
     """Write the zip into a project's `fabrication` folder and return its path. StoreError if it cannot be written."""
+    design = wired.design
     name = f"fabrication/{zip_name(design)}"
-    data = zip_bytes(fabrication_files(design, catalogue))
+    data = zip_bytes(fabrication_files(wired))
     try:
         write_inside(project, name, data)
     except StoreError:

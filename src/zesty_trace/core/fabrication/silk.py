@@ -6,8 +6,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from zesty_trace.core.board.copper import board_pads, body_shape, outline_shape, pad_shape, pattern_of, to_board
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Layer
 from zesty_trace.core.fabrication.strokes import text_strokes
 
@@ -25,22 +24,21 @@ class Silk:
     left_out: tuple[str, ...]
 
 
-def silk_screen(design: Design, catalogue: Catalogue, side: Layer) -> Silk:
+def silk_screen(wired: Wired, side: Layer) -> Silk:
     """Return the silk screen of one side. Text on the bottom is mirrored so that it reads from below."""
+    design = wired.design
     from shapely import unary_union
 
     margin = design.board.rules.mask_margin_nm / 1e6
-    openings = [pad_shape(p, margin) for p in board_pads(design, catalogue) if side in p.layers or p.drill_nm]
+    openings = [pad_shape(p, margin) for p in board_pads(wired) if side in p.layers or p.drill_nm]
     keep_off = unary_union(openings).buffer(PAD_GAP_MM + PEN_MM / 2) if openings else None
     inside = outline_shape(design).buffer(-0.3)
     refs = [
-        r
-        for r, s in design.board.placements.items()
-        if r in design.parts and s.side == side and kind_of(design, catalogue, r).pins
+        r for r, s in design.board.placements.items() if r in design.parts and s.side == side and wired.kind(r).pins
     ]
-    drawn = [line for ref in refs for line in _part_lines(design, catalogue, ref)]
+    drawn = [line for ref in refs for line in _part_lines(wired, ref)]
     lines = [piece for line in drawn for piece in _clip(line, keep_off, inside)]
-    bodies = {r: body_shape(design, catalogue, r) for r in refs}
+    bodies = {r: body_shape(wired, r) for r in refs}
     taken: list[Any] = [keep_off] if keep_off is not None else []
     left_out = []
     for ref in refs:
@@ -54,8 +52,9 @@ def silk_screen(design: Design, catalogue: Catalogue, side: Layer) -> Silk:
     return Silk(tuple(lines), tuple(left_out))
 
 
-def _part_lines(design: Design, catalogue: Catalogue, ref: str) -> list[Line]:
-    pattern, spot = pattern_of(design, catalogue, ref), design.board.placements[ref]
+def _part_lines(wired: Wired, ref: str) -> list[Line]:
+    design = wired.design
+    pattern, spot = pattern_of(wired, ref), design.board.placements[ref]
 
     def at(x: float, y: float) -> tuple[float, float]:
         bx, by = to_board(spot, x, y)

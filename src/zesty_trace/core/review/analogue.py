@@ -8,11 +8,12 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import nearest
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import say, say_part_value
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import COMMON, add_between
 
 ADC_SOURCE_OHM = 10e3
@@ -23,34 +24,34 @@ LOAD_SHARE = 0.25
 _ANALOGUE = re.compile(r"^(AIN\d+|A\d|IN\d)$")
 
 
-def analogue_pins(ctx: Context) -> Iterator[tuple[Pin, str]]:
+def analogue_pins(wired: Wired) -> Iterator[tuple[Pin, str]]:
     """Yield converter inputs that are on a net, with the net."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         converts = kind.is_a(m.Controller) or kind.id.startswith("adc")
         for spec in kind.pins if converts else ():
-            net = ctx.net_of.get(Pin(ref, spec.number))
+            net = wired.net_of.get(Pin(ref, spec.number))
             if _ANALOGUE.match(spec.name) and spec.role in ("bidirectional", "passive", "input") and net:
                 yield Pin(ref, spec.number), net
 
 
-def divider_range(ctx: Context) -> Iterator[Finding]:
+def divider_range(wired: Wired) -> Iterator[Finding]:
     """Yield divided voltages above the converter's supply, with the foot resistor that brings them to nine tenths."""
-    for pin, net in analogue_pins(ctx):
-        supply = ctx.supply_of(pin.ref)
-        feet = [n for n in ctx.near(net, m.Resistor) if n.beyond == ctx.ground and n.value > 0]
-        tops = [n for n in ctx.near(net, m.Resistor) if n.beyond not in (ctx.ground, "", net) and n.value > 0]
-        volt, limit = ctx.highest.get(net, 0.0), ctx.highest.get(supply or "", 0.0)
+    for pin, net in analogue_pins(wired):
+        supply = wired.supply_of(pin.ref)
+        feet = [n for n in wired.near(net, m.Resistor) if n.beyond == wired.ground and n.value > 0]
+        tops = [n for n in wired.near(net, m.Resistor) if n.beyond not in (wired.ground, "", net) and n.value > 0]
+        volt, limit = analyse(wired).highest.get(net, 0.0), analyse(wired).highest.get(supply or "", 0.0)
         if not feet or not tops or not supply or volt <= limit:
             continue
-        source = ctx.highest.get(tops[0].beyond, 0.0)
+        source = analyse(wired).highest.get(tops[0].beyond, 0.0)
         wanted = 0.9 * limit
         foot = say_part_value(nearest(tops[0].value * wanted / max(source - wanted, 1e-9), 24))
         yield Finding(
             "divider range",
             net,
             Severity.STOP,
-            f"{net} reaches {say(volt, 'V')}, {ctx.label(pin)} reads up to {say(limit, 'V')}",
+            f"{net} reaches {say(volt, 'V')}, {wired.label(pin)} reads up to {say(limit, 'V')}",
             f"With {feet[0].ref} at {foot} it would stay near {say(wanted, 'V', 2)}.",
             "Above its supply a converter reads full scale and the pin conducts into the supply.",
             "solved over all operating states; range of the converter is its supply",
@@ -64,23 +65,23 @@ def divider_range(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def divider_impedance(ctx: Context) -> Iterator[Finding]:
+def divider_impedance(wired: Wired) -> Iterator[Finding]:
     """Yield converter inputs fed through so much resistance, with no capacitor, that they read low."""
-    for pin, net in analogue_pins(ctx):
-        feeds = [n.value for n in ctx.near(net, m.Resistor) if n.value > 0]
-        held = sum(n.value for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground)
+    for pin, net in analogue_pins(wired):
+        feeds = [n.value for n in wired.near(net, m.Resistor) if n.value > 0]
+        held = sum(n.value for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground)
         if not feeds or held >= HOLDING_F:
             continue
         ohm = 1.0 / sum(1.0 / f for f in feeds)
-        if ohm <= ADC_SOURCE_OHM or any(ctx.spec(p).role == "output" for p in ctx.design.nets[net]):
+        if ohm <= ADC_SOURCE_OHM or any(wired.spec(p).role == "output" for p in wired.design.nets[net]):
             continue
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind="ceramic_capacitor", value="100n", package="C0603")
+        fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind="ceramic_capacitor", value="100n", package="C0603")
         yield Finding(
             "source impedance",
             net,
             Severity.FIX,
-            f"{ctx.label(pin)} is fed through {say(ohm, 'Ω')}, at most {say(ADC_SOURCE_OHM, 'Ω')}",
-            f"{fresh.ref} of 100n from {net} to {ctx.ground} holds the level while it is sampled.",
+            f"{wired.label(pin)} is fed through {say(ohm, 'Ω')}, at most {say(ADC_SOURCE_OHM, 'Ω')}",
+            f"{fresh.ref} of 100n from {net} to {wired.ground} holds the level while it is sampled.",
             "A converter takes a gulp of charge per reading; through a large resistor it reads low and jumps.",
             COMMON,
             "schematic",
@@ -89,16 +90,16 @@ def divider_impedance(ctx: Context) -> Iterator[Finding]:
             value=ohm,
             limit=ADC_SOURCE_OHM,
             unit="Ω",
-            mend=Mend(f"Add {fresh.ref} 100n", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+            mend=Mend(f"Add {fresh.ref} 100n", partial(add_between, part=fresh, first=net, second=wired.ground)),
         )
 
 
-def shared_ground(ctx: Context) -> Iterator[Finding]:
+def shared_ground(wired: Wired) -> Iterator[Finding]:
     """Yield boards where amperes of load return through the ground from which an analogue input is measured."""
-    measured = [pin for pin, net in analogue_pins(ctx) if net != ctx.ground]
+    measured = [pin for pin, net in analogue_pins(wired) if net != wired.ground]
     heavy: dict[str, float] = {}
-    for pin, amp in ctx.analysis.pin_peaks().items():
-        if ctx.net_of.get(pin) == ctx.ground and not ctx.kind(pin.ref).is_a(m.Inlet, m.Battery):
+    for pin, amp in analyse(wired).pin_peaks().items():
+        if wired.net_of.get(pin) == wired.ground and not wired.kind(pin.ref).is_a(m.Inlet, m.Battery):
             heavy[pin.ref] = heavy.get(pin.ref, 0.0) + amp
     ref, amp = max(heavy.items(), key=lambda h: h[1], default=("", 0.0))
     if measured and amp > HEAVY_GROUND_A:
@@ -112,27 +113,27 @@ def shared_ground(ctx: Context) -> Iterator[Finding]:
             COMMON,
             "schematic",
             (ref, measured[0].ref),
-            (ctx.ground,),
+            (wired.ground,),
             value=amp,
             limit=HEAVY_GROUND_A,
             unit="A",
         )
 
 
-def crystal_load(ctx: Context) -> Iterator[Finding]:
+def crystal_load(wired: Wired) -> Iterator[Finding]:
     """Yield crystals without their two capacitors, or with ones that load them far from what they want."""
-    for ref in ctx.design.parts:
-        wanted = ctx.kind(ref).facts.load_f
+    for ref in wired.design.parts:
+        wanted = wired.kind(ref).facts.load_f
         if not wanted or wanted <= STRAY_F:  # less than the tracks have: no capacitors to work out
             continue
-        nets = [ctx.net_of.get(Pin(ref, n), "") for n in ("1", "2")]
-        caps = [sum(n.value for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground) for net in nets]
+        nets = [wired.net_of.get(Pin(ref, n), "") for n in ("1", "2")]
+        caps = [sum(n.value for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground) for net in nets]
         each = say_part_value(nearest(2 * (wanted - STRAY_F), 12))
         if not all(nets):
             continue
         if not all(caps):
             missing = [net for net, c in zip(nets, caps, strict=True) if not c]
-            fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind="ceramic_capacitor", value=each, package="C0603")
+            fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind="ceramic_capacitor", value=each, package="C0603")
             yield Finding(
                 "crystal load",
                 ref,
@@ -148,7 +149,7 @@ def crystal_load(ctx: Context) -> Iterator[Finding]:
                 limit=wanted,
                 unit="F",
                 mend=Mend(
-                    f"Add {fresh.ref} {each}", partial(add_between, part=fresh, first=missing[0], second=ctx.ground)
+                    f"Add {fresh.ref} {each}", partial(add_between, part=fresh, first=missing[0], second=wired.ground)
                 ),
             )
             continue

@@ -7,39 +7,40 @@ from functools import partial
 from itertools import combinations
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue, Strap
-from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.catalogue.kinds import Strap
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import say_address
-from zesty_trace.core.review.context import Context
 
 
-def strap_level(design: Design, catalogue: Catalogue, pin: Pin) -> str | None:
+def strap_level(wired: Wired, pin: Pin) -> str | None:
     """Return "low", "high" or None (open, or on a signal) for a strap pin, looking through one resistor."""
-    net_of = design.net_of()
-    rails, ground = supply_nets(design, catalogue), ground_net(design, catalogue)
+    design = wired.design
+    net_of = wired.net_of
+    rails, ground = wired.rails, wired.ground
     net = net_of.get(pin)
     nets = {net} if net else set()
     for near in design.nets.get(net or "", ()):
-        if kind_of(design, catalogue, near.ref).is_a(m.Resistor):
+        if wired.kind(near.ref).is_a(m.Resistor):
             nets.add(net_of.get(Pin(near.ref, "2" if near.number == "1" else "1"), ""))
     if ground in nets:
         return "low"
     return "high" if nets & set(rails) else None
 
 
-def bus_addresses(design: Design, catalogue: Catalogue) -> dict[str, int | None]:
+def bus_addresses(wired: Wired) -> dict[str, int | None]:
     """Return ref -> address of every device with a two-wire bus; None while one of its straps is undecided."""
+    design = wired.design
     found: dict[str, int | None] = {}
     for ref in design.parts:
-        bus = kind_of(design, catalogue, ref).bus
+        bus = wired.kind(ref).bus
         if bus is None or bus.role != "device":
             continue
         address: int | None = bus.address
         for strap in bus.straps:
-            level = strap_level(design, catalogue, _strap_pin(design, catalogue, ref, strap))
+            level = strap_level(wired, _strap_pin(wired, ref, strap))
             if level is None or address is None:
                 address = None
                 break
@@ -48,18 +49,19 @@ def bus_addresses(design: Design, catalogue: Catalogue) -> dict[str, int | None]
     return found
 
 
-def _strap_pin(design: Design, catalogue: Catalogue, ref: str, strap: Strap) -> Pin:
-    return Pin(ref, kind_of(design, catalogue, ref).pin_named(strap.pin).number)
+def _strap_pin(wired: Wired, ref: str, strap: Strap) -> Pin:
+    return Pin(ref, wired.kind(ref).pin_named(strap.pin).number)
 
 
-def bus_groups(design: Design, catalogue: Catalogue) -> list[set[str]]:
+def bus_groups(wired: Wired) -> list[set[str]]:
     """Return the sets of references that share a data line, level shifters (a transistor channel) counted as wire."""
+    design = wired.design
     import networkx as nx
 
-    net_of = design.net_of()
+    net_of = wired.net_of
     graph = nx.Graph()
     for ref in design.parts:
-        kind = kind_of(design, catalogue, ref)
+        kind = wired.kind(ref)
         if kind.bus:
             net = net_of.get(Pin(ref, kind.pin_named(kind.bus.sda).number))
             if net:
@@ -68,24 +70,24 @@ def bus_groups(design: Design, catalogue: Catalogue) -> list[set[str]]:
             ends = [net_of.get(Pin(ref, kind.pin_named(name).number)) for name in ("D", "S")]
             if all(ends):
                 graph.add_edge(("net", ends[0]), ("net", ends[1]))
-    rails = {("net", n) for n in (*supply_nets(design, catalogue), ground_net(design, catalogue))}
+    rails = {("net", n) for n in (*wired.rails, wired.ground)}
     graph.remove_nodes_from(rails)
     groups = [{name for what, name in part if what == "part"} for part in nx.connected_components(graph)]
     return [g for g in groups if len(g) > 1]
 
 
-def bus_address_clash(ctx: Context) -> Iterator[Finding]:
+def bus_address_clash(wired: Wired) -> Iterator[Finding]:
     """Yield pairs of devices that answer at one address and are fitted together, with the strap that parts them."""
-    addresses = bus_addresses(ctx.design, ctx.catalogue)
-    for group in bus_groups(ctx.design, ctx.catalogue):
+    addresses = bus_addresses(wired)
+    for group in bus_groups(wired):
         taken = {addresses[ref] for ref in group if ref in addresses}
         for a, b in combinations(sorted(r for r in group if r in addresses), 2):
-            if addresses[a] is None or addresses[a] != addresses[b] or not _fitted_together(ctx.design, a, b):
+            if addresses[a] is None or addresses[a] != addresses[b] or not _fitted_together(wired.design, a, b):
                 continue
-            yield _clash(ctx, a, b, addresses[a] or 0, taken)
+            yield _clash(wired, a, b, addresses[a] or 0, taken)
     for ref, address in addresses.items():
         if address is None:
-            yield _undecided(ctx, ref)
+            yield _undecided(wired, ref)
 
 
 def _fitted_together(design: Design, a: str, b: str) -> bool:
@@ -93,15 +95,15 @@ def _fitted_together(design: Design, a: str, b: str) -> bool:
     return any(design.parts[a].fitted(v) and design.parts[b].fitted(v) for v in variants)
 
 
-def _clash(ctx: Context, a: str, b: str, address: int, taken: set[int | None]) -> Finding:
-    option = _free_strap(ctx, b, address, taken) or _free_strap(ctx, a, address, taken)
-    straps = ", ".join(f"{r}.{s.pin}" for r in (a, b) for s in _straps(ctx, r))
+def _clash(wired: Wired, a: str, b: str, address: int, taken: set[int | None]) -> Finding:
+    option = _free_strap(wired, b, address, taken) or _free_strap(wired, a, address, taken)
+    straps = ", ".join(f"{r}.{s.pin}" for r in (a, b) for s in _straps(wired, r))
     detail = f"Both answer at {say_address(address)}."
     mend = None
     if option:
         pin, net, fresh = option
-        detail += f" {straps} are tied alike. Tie {ctx.label(pin)} to {net} for {say_address(fresh)}."
-        mend = Mend(f"Tie {ctx.label(pin)} to {net}", partial(edits.connect, pin=pin, net=net))
+        detail += f" {straps} are tied alike. Tie {wired.label(pin)} to {net} for {say_address(fresh)}."
+        mend = Mend(f"Tie {wired.label(pin)} to {net}", partial(edits.connect, pin=pin, net=net))
     else:
         detail += " No strap can part them: use a part with another address, or a second bus."
     return Finding(
@@ -121,26 +123,26 @@ def _clash(ctx: Context, a: str, b: str, address: int, taken: set[int | None]) -
     )
 
 
-def _straps(ctx: Context, ref: str) -> tuple[Strap, ...]:
-    bus = ctx.kind(ref).bus
+def _straps(wired: Wired, ref: str) -> tuple[Strap, ...]:
+    bus = wired.kind(ref).bus
     return bus.straps if bus else ()
 
 
-def _free_strap(ctx: Context, ref: str, address: int, taken: set[int | None]) -> tuple[Pin, str, int] | None:
+def _free_strap(wired: Wired, ref: str, address: int, taken: set[int | None]) -> tuple[Pin, str, int] | None:
     """Return (strap pin, net to tie it to, the address it then has) for a change that is free on the bus."""
-    supply = ctx.supply_of(ref)
-    for strap in _straps(ctx, ref):
-        pin = _strap_pin(ctx.design, ctx.catalogue, ref, strap)
-        level = strap_level(ctx.design, ctx.catalogue, pin)
-        net = supply if level == "low" else ctx.ground
+    supply = wired.supply_of(ref)
+    for strap in _straps(wired, ref):
+        pin = _strap_pin(wired, ref, strap)
+        level = strap_level(wired, pin)
+        net = supply if level == "low" else wired.ground
         fresh = address + (strap.high - strap.low if level == "low" else strap.low - strap.high)
         if net and fresh not in taken:
             return pin, net, fresh
     return None
 
 
-def _undecided(ctx: Context, ref: str) -> Finding:
-    names = ", ".join(ctx.label(_strap_pin(ctx.design, ctx.catalogue, ref, s)) for s in _straps(ctx, ref))
+def _undecided(wired: Wired, ref: str) -> Finding:
+    names = ", ".join(wired.label(_strap_pin(wired, ref, s)) for s in _straps(wired, ref))
     return Finding(
         rule="bus address",
         key=ref,

@@ -7,13 +7,14 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
+from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.energy import charging
 from zesty_trace.core.circuit.transients import time_constants
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import say, say_part_value
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import COMMON, add_between
 
 RD_OHM, RD_SHARE = 5100.0, 0.1
@@ -22,15 +23,15 @@ DROOP_SHARE = 0.1
 CELL_CAUTION = "A lithium cell that is charged too fast, too warm or too cold can burn: follow its maker's limits."
 
 
-def charge_rate(ctx: Context) -> Iterator[Finding]:
+def charge_rate(wired: Wired) -> Iterator[Finding]:
     """Yield chargers that charge their cell faster than it may."""
-    for item in charging(ctx.design, ctx.catalogue):
-        most = stated(ctx.kind(item.cell).facts.charge_max_c_rate, 1.0)
+    for item in charging(wired):
+        most = stated(wired.kind(item.cell).facts.charge_max_c_rate, 1.0)
         if item.rate_c <= most:
             continue
         amp = most / 2 * item.capacity_mah / 1000
-        k = stated(ctx.kind(item.ref).facts.charge_factor_v, 0.0)
-        resistor = _prog_resistor(ctx, item.ref)
+        k = stated(wired.kind(item.ref).facts.charge_factor_v, 0.0)
+        resistor = _prog_resistor(wired, item.ref)
         value = say_part_value(round(k / amp, -1))
         yield Finding(
             "charge rate",
@@ -52,18 +53,18 @@ def charge_rate(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _prog_resistor(ctx: Context, ref: str) -> str | None:
-    net = ctx.net_of.get(ctx.pin(ref, "PROG"), "")
-    return next((n.ref for n in ctx.near(net, m.Resistor)), None)
+def _prog_resistor(wired: Wired, ref: str) -> str | None:
+    net = wired.net_of.get(wired.pin(ref, "PROG"), "")
+    return next((n.ref for n in wired.near(net, m.Resistor)), None)
 
 
-def charger_without_set(ctx: Context) -> Iterator[Finding]:
+def charger_without_set(wired: Wired) -> Iterator[Finding]:
     """Yield chargers whose current nothing sets, or that reach no cell."""
-    good = {item.ref for item in charging(ctx.design, ctx.catalogue)}
-    for ref in ctx.of_model(m.Charger):
+    good = {item.ref for item in charging(wired)}
+    for ref in wired.of_model(m.Charger):
         if ref in good:
             continue
-        lacks_cell = bool(_prog_resistor(ctx, ref))
+        lacks_cell = bool(_prog_resistor(wired, ref))
         yield Finding(
             "charger",
             ref,
@@ -77,24 +78,24 @@ def charger_without_set(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def usb_pull_downs(ctx: Context) -> Iterator[Finding]:
+def usb_pull_downs(wired: Wired) -> Iterator[Finding]:
     """Yield USB-C inlets whose two configuration lines are not pulled down one by one, nor handled by a chip."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         if kind.pin("CC1") is None or not kind.is_a(m.Inlet):
             continue
         for name in ("CC1", "CC2"):
-            net = ctx.net_of.get(ctx.pin(ref, name))
-            others = [p for p in ctx.design.nets.get(net or "", ()) if p != ctx.pin(ref, name)]
-            if any(ctx.kind(p.ref).choices for p in others):
+            net = wired.net_of.get(wired.pin(ref, name))
+            others = [p for p in wired.design.nets.get(net or "", ()) if p != wired.pin(ref, name)]
+            if any(wired.kind(p.ref).choices for p in others):
                 continue
-            downs = [n.value for n in ctx.near(net or "", m.Resistor) if n.beyond == ctx.ground]
+            downs = [n.value for n in wired.near(net or "", m.Resistor) if n.beyond == wired.ground]
             if len(downs) == 1 and abs(downs[0] - RD_OHM) <= RD_SHARE * RD_OHM and len(others) == 1:
                 continue
-            fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="5k1", package="R0603")
+            fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="5k1", package="R0603")
             mend = None
             if net and not downs and not others:
-                mend = Mend(f"Add {fresh.ref} 5k1", partial(add_between, part=fresh, first=net, second=ctx.ground))
+                mend = Mend(f"Add {fresh.ref} 5k1", partial(add_between, part=fresh, first=net, second=wired.ground))
             yield Finding(
                 "USB-C pull-down",
                 f"{ref}.{name}",
@@ -113,12 +114,12 @@ def usb_pull_downs(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def usb_inrush(ctx: Context) -> Iterator[Finding]:
+def usb_inrush(wired: Wired) -> Iterator[Finding]:
     """Yield USB inlets with more capacitance straight on the supply than a host has to charge."""
-    for item in time_constants(ctx.design, ctx.catalogue):
-        if item.what != "Inrush" or ctx.kind(item.where).pin("CC1") is None:
+    for item in time_constants(wired):
+        if item.what != "Inrush" or wired.kind(item.where).pin("CC1") is None:
             continue
-        farad = sum(n.value for net in item.nets for n in ctx.near(net, m.Capacitor) if n.beyond == ctx.ground)
+        farad = sum(n.value for net in item.nets for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground)
         if farad > USB_FARAD * 1.01:
             yield Finding(
                 "inrush",
@@ -138,13 +139,13 @@ def usb_inrush(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def droop(ctx: Context) -> Iterator[Finding]:
+def droop(wired: Wired) -> Iterator[Finding]:
     """Yield rails that drop by more than a tenth when the loads are switched on together."""
-    for item in time_constants(ctx.design, ctx.catalogue):
+    for item in time_constants(wired):
         if item.what == "Load-step droop" and item.limit is not None and item.value > item.limit:
             net = item.nets[0]
             fresh = Part(
-                ref=edits.fresh_ref(ctx.design, "C"),
+                ref=edits.fresh_ref(wired.design, "C"),
                 kind="electrolytic_capacitor",
                 value="100u 16 V",
                 package="CP-radial-6",
@@ -163,15 +164,15 @@ def droop(ctx: Context) -> Iterator[Finding]:
                 value=item.value,
                 limit=item.limit,
                 unit="V",
-                mend=Mend(f"Add {fresh.ref} 100u", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+                mend=Mend(f"Add {fresh.ref} 100u", partial(add_between, part=fresh, first=net, second=wired.ground)),
             )
 
 
-def supplies_joined(ctx: Context) -> Iterator[Finding]:
+def supplies_joined(wired: Wired) -> Iterator[Finding]:
     """Yield nets that two supplies feed directly."""
-    for net, pins in ctx.design.nets.items():
-        feeders = sorted({p.ref for p in pins if ctx.spec(p).role == "supply_out"})
-        volts = {r: _own_voltage(ctx, r) for r in feeders}
+    for net, pins in wired.design.nets.items():
+        feeders = sorted({p.ref for p in pins if wired.spec(p).role == "supply_out"})
+        volts = {r: _own_voltage(wired, r) for r in feeders}
         if len(feeders) > 1:
             said = " and ".join(f"{r} ({volts[r]:g} V)" for r in feeders)
             yield Finding(
@@ -191,8 +192,8 @@ def supplies_joined(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def _own_voltage(ctx: Context, ref: str) -> float:
-    kind = ctx.kind(ref)
+def _own_voltage(wired: Wired, ref: str) -> float:
+    kind = wired.kind(ref)
     if kind.is_a(m.Inlet):
-        return ctx.design.brief.supply_v
-    return kind.model.output_v or ctx.highest.get(ctx.net_of.get(Pin(ref, "1"), ""), 0.0)
+        return wired.design.brief.supply_v
+    return kind.model.output_v or analyse(wired).highest.get(wired.net_of.get(Pin(ref, "1"), ""), 0.0)

@@ -5,31 +5,30 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import all_pins
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
-from zesty_trace.core.review.context import Context
 
 WHY = "A pin that was forgotten looks just like one left open on purpose, until the board does not start."
 
 
-def unaccounted_pins(design: Design, catalogue: Catalogue) -> list[Pin]:
+def unaccounted_pins(wired: Wired) -> list[Pin]:
     """Return pins that are on no net and not marked as left open. Pins that the kind says to leave open do not count."""
-    placed = {*design.net_of(), *design.not_connected}
-    return [p for p, spec in all_pins(design, catalogue) if p not in placed and spec.role != "no_connect"]
+    design = wired.design
+    placed = {*wired.net_of, *design.not_connected}
+    return [p for p, spec in wired.pins() if p not in placed and spec.role != "no_connect"]
 
 
-def unconnected_pins(ctx: Context) -> Iterator[Finding]:
+def unconnected_pins(wired: Wired) -> Iterator[Finding]:
     """Yield, part by part, pins that are not accounted for."""
     by_part: dict[str, list[Pin]] = {}
-    for pin in unaccounted_pins(ctx.design, ctx.catalogue):
+    for pin in unaccounted_pins(wired):
         by_part.setdefault(pin.ref, []).append(pin)
     for ref, pins in by_part.items():
-        roles = {s.number: s.role for s in ctx.kind(ref).pins}
+        roles = {s.number: s.role for s in wired.kind(ref).pins}
         needed = [p for p in pins if roles[p.number] in ("supply_in", "ground")]
-        names = ", ".join(ctx.label(p) for p in pins)
+        names = ", ".join(wired.label(p) for p in pins)
         yield Finding(
             rule="unconnected pin",
             key=ref,
@@ -54,16 +53,16 @@ def _leave_all(design: Design, pins: tuple[Pin, ...]) -> Design:
     return design
 
 
-def lonely_nets(ctx: Context) -> Iterator[Finding]:
+def lonely_nets(wired: Wired) -> Iterator[Finding]:
     """Yield nets with a single pin."""
-    for net, pins in ctx.design.nets.items():
+    for net, pins in wired.design.nets.items():
         if len(pins) == 1:
             yield Finding(
                 rule="unconnected pin",
                 key=f"net {net}",
                 severity=Severity.FIX,
                 title=f"{net} ends in the air",
-                detail=f"Only {ctx.label(pins[0])} is on it. Connect its other end, or take the pin off.",
+                detail=f"Only {wired.label(pins[0])} is on it. Connect its other end, or take the pin off.",
                 why=WHY,
                 source="common practice",
                 station="schematic",
@@ -75,9 +74,9 @@ def lonely_nets(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def ground_missing(ctx: Context) -> Iterator[Finding]:
+def ground_missing(wired: Wired) -> Iterator[Finding]:
     """Yield a finding if nothing says which net is ground."""
-    if ctx.design.parts and not ctx.ground:
+    if wired.design.parts and not wired.ground:
         yield Finding(
             rule="ground",
             key="ground",

@@ -9,13 +9,12 @@ from functools import partial
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.topology import controller_outputs, other_net, spec_of
 from zesty_trace.core.circuit.transients import coil_pins
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import leading_value, say, say_part_value
-from zesty_trace.core.review.context import Context
 
 COMMON = "common practice"
 RESISTOR_SHARE = 0.7
@@ -28,23 +27,23 @@ def add_between(design: Design, part: Part, first: str, second: str) -> Design:
     return edits.connect(edits.connect(design, Pin(ref, "1"), first), Pin(ref, "2"), second)
 
 
-def led_current(ctx: Context) -> Iterator[Finding]:
+def led_current(wired: Wired) -> Iterator[Finding]:
     """Yield LEDs that carry more than their rated current, with the series value that gives half of it."""
-    peaks = ctx.analysis.pin_peaks()
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    peaks = analyse(wired).pin_peaks()
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         if not isinstance(kind.model, m.Led):
             continue
         amp, rated = peaks.get(Pin(ref, "1"), 0.0), kind.model.rated_a
         if amp <= rated:
             continue
-        series = _series_resistor(ctx, ref)
+        series = _series_resistor(wired, ref)
         mend = None
         detail = "It has no series resistor: put one in line."
         if series:
-            wanted = say_part_value(at_least(_series_for(ctx, ref, series, amp, rated / 2), 12))
+            wanted = say_part_value(at_least(_series_for(wired, ref, series, amp, rated / 2), 12))
             detail = (
-                f"{series} is {ctx.design.parts[series].value}; {wanted} would give about {say(rated / 2, 'A', 2)}."
+                f"{series} is {wired.design.parts[series].value}; {wanted} would give about {say(rated / 2, 'A', 2)}."
             )
             mend = Mend(f"Make {series} {wanted}", partial(edits.change_part, ref=series, value=wanted))
         yield Finding(
@@ -64,11 +63,11 @@ def led_current(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _series_for(ctx: Context, ref: str, series: str, amp: float, wanted_a: float) -> float:
+def _series_for(wired: Wired, ref: str, series: str, amp: float, wanted_a: float) -> float:
     """Return the series value for a current, from the circuit itself: i = V / (R + Rs) through two solved points."""
-    now = leading_value(ctx.design.parts[series].value) or 1.0
+    now = leading_value(wired.design.parts[series].value) or 1.0
     more = now + 100.0
-    trial = analyse(edits.change_part(ctx.design, series, value=f"{more:g}"), ctx.catalogue)
+    trial = analyse(wired.with_design(edits.change_part(wired.design, series, value=f"{more:g}")))
     less = trial.pin_peaks().get(Pin(ref, "1"), 0.0)
     if less <= 0 or less >= amp:
         return 2 * now
@@ -76,53 +75,53 @@ def _series_for(ctx: Context, ref: str, series: str, amp: float, wanted_a: float
     return volt / wanted_a - (volt / amp - now)
 
 
-def _series_resistor(ctx: Context, ref: str) -> str | None:
+def _series_resistor(wired: Wired, ref: str) -> str | None:
     for number in ("1", "2"):
-        net = ctx.net_of.get(Pin(ref, number), "")
-        if net in ctx.rails or net == ctx.ground:
+        net = wired.net_of.get(Pin(ref, number), "")
+        if net in wired.rails or net == wired.ground:
             continue
-        for pin in ctx.design.nets.get(net, ()):
-            if ctx.kind(pin.ref).is_a(m.Resistor):
+        for pin in wired.design.nets.get(net, ()):
+            if wired.kind(pin.ref).is_a(m.Resistor):
                 return pin.ref
     return None
 
 
-def pin_overload(ctx: Context) -> Iterator[Finding]:
+def pin_overload(wired: Wired) -> Iterator[Finding]:
     """Yield controller outputs that give or take more than a pin may."""
-    peaks = ctx.analysis.pin_peaks()
-    for pin in controller_outputs(ctx.design, ctx.catalogue):
-        limit = ctx.kind(pin.ref).facts.pin_max_a
+    peaks = analyse(wired).pin_peaks()
+    for pin in wired.controller_outputs:
+        limit = wired.kind(pin.ref).facts.pin_max_a
         amp = peaks.get(pin, 0.0)
         if limit and amp > limit:
             yield Finding(
                 "pin current",
                 str(pin),
                 Severity.STOP,
-                f"{ctx.label(pin)} would drive {say(amp, 'A', 2)}, may {say(limit, 'A', 2)}",
+                f"{wired.label(pin)} would drive {say(amp, 'A', 2)}, may {say(limit, 'A', 2)}",
                 "Use a transistor, or a larger series resistor.",
                 "An overloaded pin drops its level, then dies.",
                 "rating of the part kind; current solved over all states",
                 "schematic",
                 (pin.ref,),
-                (ctx.net_of[pin],),
+                (wired.net_of[pin],),
                 value=amp,
                 limit=limit,
                 unit="A",
             )
 
 
-def gate_pull_down(ctx: Context) -> Iterator[Finding]:
+def gate_pull_down(wired: Wired) -> Iterator[Finding]:
     """Yield transistor gates that float while the controller is not running."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         if not kind.is_a(m.Nmos):
             continue
         gate = Pin(ref, kind.pin_named("G").number)
-        source = ctx.net_of.get(Pin(ref, kind.pin_named("S").number), "")
-        net = ctx.net_of.get(gate)
-        if net is None or net in ctx.rails or net == ctx.ground or ctx.resistors_between(net, source):
+        source = wired.net_of.get(Pin(ref, kind.pin_named("S").number), "")
+        net = wired.net_of.get(gate)
+        if net is None or net in wired.rails or net == wired.ground or wired.resistors_between(net, source):
             continue
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
+        fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="10k", package="R0603")
         yield Finding(
             "gate pull-down",
             ref,
@@ -138,18 +137,18 @@ def gate_pull_down(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def coil_suppression(ctx: Context) -> Iterator[Finding]:
+def coil_suppression(wired: Wired) -> Iterator[Finding]:
     """Yield switched inductive loads without a path for their current when the switch opens."""
-    for ref in ctx.design.parts:
-        ends = coil_pins(ctx.kind(ref))
+    for ref in wired.design.parts:
+        ends = coil_pins(wired.kind(ref))
         if ends is None:
             continue
-        plus, minus = (ctx.net_of.get(Pin(ref, n), "") for n in ends)
-        if minus in ctx.rails:  # a relay's coil has no polarity of its own
+        plus, minus = (wired.net_of.get(Pin(ref, n), "") for n in ends)
+        if minus in wired.rails:  # a relay's coil has no polarity of its own
             plus, minus = minus, plus
-        if not plus or not minus or minus == ctx.ground or _diode_between(ctx, minus, plus):
+        if not plus or not minus or minus == wired.ground or _diode_between(wired, minus, plus):
             continue
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "D"), kind="schottky_diode", package="D-SMA")
+        fresh = Part(ref=edits.fresh_ref(wired.design, "D"), kind="schottky_diode", package="D-SMA")
         yield Finding(
             "coil suppression",
             ref,
@@ -166,23 +165,22 @@ def coil_suppression(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _diode_between(ctx: Context, anode: str, cathode: str) -> bool:
-    for pin in ctx.design.nets.get(anode, ()):
-        kind = ctx.kind(pin.ref)
-        if kind.is_a(m.Diode) and spec_of(ctx.design, ctx.catalogue, pin).name == "A":
-            return other_net(ctx.design, ctx.net_of, pin) == cathode
+def _diode_between(wired: Wired, anode: str, cathode: str) -> bool:
+    for pin in wired.design.nets.get(anode, ()):
+        kind = wired.kind(pin.ref)
+        if kind.is_a(m.Diode) and wired.spec(pin).name == "A":
+            return wired.beyond(pin) == cathode
     return False
 
 
-def resistor_power(ctx: Context) -> Iterator[Finding]:
+def resistor_power(wired: Wired) -> Iterator[Finding]:
     """Yield resistors near or past the power that their package can lose."""
     peaks: dict[str, float] = {}
-    for operating in ctx.analysis.all():
+    for operating in analyse(wired).all():
         for ref, watt in operating.solution.part_powers().items():
             peaks[ref] = max(peaks.get(ref, 0.0), watt)
-    for ref, part in ctx.design.parts.items():
-        kind = ctx.kind(ref)
-        rated = ctx.catalogue.package(part.package or kind.packages[0]).power_w
+    for ref in wired.design.parts:
+        rated = wired.package(ref).power_w
         watt = peaks.get(ref, 0.0)
         if not rated or watt <= RESISTOR_SHARE * rated:
             continue
@@ -202,17 +200,18 @@ def resistor_power(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def capacitor_rating(ctx: Context) -> Iterator[Finding]:
+def capacitor_rating(wired: Wired) -> Iterator[Finding]:
     """Yield polar capacitors that are reversed, and any whose stated rating is too near its voltage."""
-    for ref, part in ctx.design.parts.items():
-        kind = ctx.kind(ref)
+    for ref, part in wired.design.parts.items():
+        kind = wired.kind(ref)
         if not kind.is_a(m.Capacitor):
             continue
-        first, second = (ctx.net_of.get(Pin(ref, n)) for n in ("1", "2"))
+        first, second = (wired.net_of.get(Pin(ref, n)) for n in ("1", "2"))
         if first is None or second is None:
             continue
         volt = max(
-            (o.net_voltages().get(first, 0.0) - o.net_voltages().get(second, 0.0) for o in ctx.analysis.all()), key=abs
+            (o.net_voltages().get(first, 0.0) - o.net_voltages().get(second, 0.0) for o in analyse(wired).all()),
+            key=abs,
         )
         if kind.polarity and volt < -0.5:
             yield _reversed(ref, first, second, volt)

@@ -5,31 +5,33 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.core.quantities import say
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import COMMON
 
 AMBIENT_MARGIN_C = 10.0
 DIM_A = 0.0003
 
 
-def option_leaves_floating(ctx: Context) -> Iterator[Finding]:
+def option_leaves_floating(wired: Wired) -> Iterator[Finding]:
     """Yield nets that lose what gives their inputs a level when a variant leaves parts out."""
-    for variant in ctx.design.variants:
-        missing = {r for r, p in ctx.design.parts.items() if not p.fitted(variant)}
-        for net, pins in ctx.design.nets.items():
+    for variant in wired.design.variants:
+        missing = {r for r, p in wired.design.parts.items() if not p.fitted(variant)}
+        for net, pins in wired.design.nets.items():
             gone = [p for p in pins if p.ref in missing]
             left = [p for p in pins if p.ref not in missing]
-            if not gone or net in ctx.rails or net == ctx.ground:
+            if not gone or net in wired.rails or net == wired.ground:
                 continue
-            inputs = [p for p in left if ctx.spec(p).role == "input"]
+            inputs = [p for p in left if wired.spec(p).role == "input"]
             held = any(
-                ctx.spec(p).role not in ("input", "no_connect") and not ctx.kind(p.ref).is_a(m.Capacitor) for p in left
+                wired.spec(p).role not in ("input", "no_connect") and not wired.kind(p.ref).is_a(m.Capacitor)
+                for p in left
             )
             if inputs and not held:
-                names = ", ".join(ctx.label(p) for p in inputs)
+                names = ", ".join(wired.label(p) for p in inputs)
                 yield Finding(
                     "option floats",
                     f"{variant} {net}",
@@ -45,19 +47,19 @@ def option_leaves_floating(ctx: Context) -> Iterator[Finding]:
                 )
 
 
-def option_broken(ctx: Context) -> Iterator[Finding]:
+def option_broken(wired: Wired) -> Iterator[Finding]:
     """Yield options that a variant fits in part, or without what they need."""
-    by_name = {o.name: o for o in ctx.design.options}
-    for option in ctx.design.options:
-        for variant in ctx.design.variants or ("",):
-            on = [r for r in option.refs if r in ctx.design.parts and ctx.design.parts[r].fitted(variant)]
+    by_name = {o.name: o for o in wired.design.options}
+    for option in wired.design.options:
+        for variant in wired.design.variants or ("",):
+            on = [r for r in option.refs if r in wired.design.parts and wired.design.parts[r].fitted(variant)]
             if on and len(on) < len(option.refs):
                 off = [r for r in option.refs if r not in on]
                 yield _option(option.name, variant, f"is fitted without {', '.join(off)}", tuple(off))
             for need in option.needs if on else ():
                 needed = by_name.get(need)
                 if needed is None or not all(
-                    r in ctx.design.parts and ctx.design.parts[r].fitted(variant) for r in needed.refs
+                    r in wired.design.parts and wired.design.parts[r].fitted(variant) for r in needed.refs
                 ):
                     yield _option(option.name, variant, f"needs {need}, which is not fitted", tuple(on))
 
@@ -76,10 +78,10 @@ def _option(name: str, variant: str, what: str, refs: tuple[str, ...]) -> Findin
     )
 
 
-def exact_version(ctx: Context) -> Iterator[Finding]:
+def exact_version(wired: Wired) -> Iterator[Finding]:
     """Yield parts that come in versions that differ, and no version is written down."""
-    for ref, part in ctx.design.parts.items():
-        if ctx.kind(ref).facts.exact and not part.notes and not part.value:
+    for ref, part in wired.design.parts.items():
+        if wired.kind(ref).facts.exact and not part.notes and not part.value:
             yield Finding(
                 "exact version",
                 ref,
@@ -93,18 +95,21 @@ def exact_version(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def transistor_rating(ctx: Context) -> Iterator[Finding]:
+def transistor_rating(wired: Wired) -> Iterator[Finding]:
     """Yield transistors past their voltage or current rating in any state."""
-    peaks = ctx.analysis.pin_peaks()
-    for ref in ctx.of_model(m.Nmos, m.Pmos, m.Npn, m.Pnp):
-        facts = ctx.kind(ref).facts
-        upper, lower = ("D", "S") if ctx.kind(ref).pin("D") else ("C", "E")
-        nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in (upper, lower)]
+    peaks = analyse(wired).pin_peaks()
+    for ref in wired.of_model(m.Nmos, m.Pmos, m.Npn, m.Pnp):
+        facts = wired.kind(ref).facts
+        upper, lower = ("D", "S") if wired.kind(ref).pin("D") else ("C", "E")
+        nets = [wired.net_of.get(wired.pin(ref, n), "") for n in (upper, lower)]
         volt = max(
-            (abs(o.net_voltages().get(nets[0], 0.0) - o.net_voltages().get(nets[1], 0.0)) for o in ctx.analysis.all()),
+            (
+                abs(o.net_voltages().get(nets[0], 0.0) - o.net_voltages().get(nets[1], 0.0))
+                for o in analyse(wired).all()
+            ),
             default=0.0,
         )
-        amp = peaks.get(ctx.pin(ref, upper), 0.0)
+        amp = peaks.get(wired.pin(ref, upper), 0.0)
         most_v = facts.collector_emitter_max_v if facts.drain_source_max_v is None else facts.drain_source_max_v
         for what, value, limit, unit in (
             ("stands at", volt, most_v, "V"),
@@ -128,18 +133,18 @@ def transistor_rating(ctx: Context) -> Iterator[Finding]:
                 )
 
 
-def gate_drive(ctx: Context) -> Iterator[Finding]:
+def gate_drive(wired: Wired) -> Iterator[Finding]:
     """Yield transistors whose gate never gets the voltage at which their on-resistance is stated."""
-    for ref in ctx.of_model(m.Nmos, m.Pmos):
-        kind = ctx.kind(ref)
-        gate, source, drain = (ctx.net_of.get(ctx.pin(ref, n), "") for n in ("G", "S", "D"))
-        if not gate or not source or gate in ctx.rails or source not in (*ctx.rails, ctx.ground):
+    for ref in wired.of_model(m.Nmos, m.Pmos):
+        kind = wired.kind(ref)
+        gate, source, drain = (wired.net_of.get(wired.pin(ref, n), "") for n in ("G", "S", "D"))
+        if not gate or not source or gate in wired.rails or source not in (*wired.rails, wired.ground):
             continue
         if not isinstance(kind.model, m.FieldEffect):
             continue
         sign = 1 if kind.is_a(m.Nmos) else -1
         drives = [
-            sign * (o.net_voltages().get(gate, 0.0) - o.net_voltages().get(source, 0.0)) for o in ctx.analysis.all()
+            sign * (o.net_voltages().get(gate, 0.0) - o.net_voltages().get(source, 0.0)) for o in analyse(wired).all()
         ]
         volt, needed = max(drives, default=0.0), kind.model.on_gate_v
         if 0.3 < volt < 0.97 * needed:
@@ -160,31 +165,31 @@ def gate_drive(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def ambient(ctx: Context) -> Iterator[Finding]:
+def ambient(wired: Wired) -> Iterator[Finding]:
     """Yield parts that the surroundings alone bring near their limit."""
-    for ref in ctx.design.parts:
-        limit = ctx.kind(ref).facts.ambient_max_c
-        if limit and ctx.design.brief.ambient_c > limit - AMBIENT_MARGIN_C:
+    for ref in wired.design.parts:
+        limit = wired.kind(ref).facts.ambient_max_c
+        if limit and wired.design.brief.ambient_c > limit - AMBIENT_MARGIN_C:
             yield Finding(
                 "ambient",
                 ref,
                 Severity.FIX,
-                f"{ref} sits in {ctx.design.brief.ambient_c:.0f} °C, made for up to {limit:.0f} °C",
+                f"{ref} sits in {wired.design.brief.ambient_c:.0f} °C, made for up to {limit:.0f} °C",
                 "Take one made for more, or move it out of the heat.",
                 "Ten degrees more halve the life of an electrolytic; a cell swells.",
                 COMMON,
                 "schematic",
                 (ref,),
-                value=ctx.design.brief.ambient_c,
+                value=wired.design.brief.ambient_c,
                 limit=limit - AMBIENT_MARGIN_C,
                 unit="°C",
             )
 
 
-def led_dim(ctx: Context) -> Iterator[Finding]:
+def led_dim(wired: Wired) -> Iterator[Finding]:
     """Yield LEDs that are lit, but too weakly to be seen in daylight."""
-    peaks = ctx.analysis.pin_peaks()
-    for ref in ctx.of_model(m.Led):
+    peaks = analyse(wired).pin_peaks()
+    for ref in wired.of_model(m.Led):
         amp = peaks.get(Pin(ref, "1"), 0.0)
         if 1e-6 < amp < DIM_A:
             yield Finding(
@@ -203,21 +208,21 @@ def led_dim(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def open_drain_pull_up(ctx: Context) -> Iterator[Finding]:
+def open_drain_pull_up(wired: Wired) -> Iterator[Finding]:
     """Yield open-drain outputs off the bus that nothing pulls up."""
-    for net, pins in ctx.design.nets.items():
-        if net in ctx.rails or net == ctx.ground:
+    for net, pins in wired.design.nets.items():
+        if net in wired.rails or net == wired.ground:
             continue
-        drains = [p for p in pins if ctx.spec(p).role == "open_drain" and not _bus_line(ctx, p)]
-        listeners = [p for p in pins if ctx.spec(p).role in ("input", "bidirectional")]
-        lifted = any(n.beyond in ctx.rails for n in ctx.near(net, m.Resistor, m.Led))
-        if drains and listeners and not lifted and not any(ctx.spec(p).role == "output" for p in pins):
+        drains = [p for p in pins if wired.spec(p).role == "open_drain" and not _bus_line(wired, p)]
+        listeners = [p for p in pins if wired.spec(p).role in ("input", "bidirectional")]
+        lifted = any(n.beyond in wired.rails for n in wired.near(net, m.Resistor, m.Led))
+        if drains and listeners and not lifted and not any(wired.spec(p).role == "output" for p in pins):
             yield Finding(
                 "open drain",
                 net,
                 Severity.FIX,
-                f"{ctx.label(drains[0])} can only pull {net} low",
-                f"Nothing lifts it for {ctx.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
+                f"{wired.label(drains[0])} can only pull {net} low",
+                f"Nothing lifts it for {wired.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
                 f"inside the pin if the firmware turns it on.",
                 "An open-drain output is a switch to ground.",
                 COMMON,
@@ -227,21 +232,21 @@ def open_drain_pull_up(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def _bus_line(ctx: Context, pin: Pin) -> bool:
-    bus = ctx.kind(pin.ref).bus
-    return bus is not None and ctx.spec(pin).name in (bus.sda, bus.scl)
+def _bus_line(wired: Wired, pin: Pin) -> bool:
+    bus = wired.kind(pin.ref).bus
+    return bus is not None and wired.spec(pin).name in (bus.sda, bus.scl)
 
 
-def no_connect_wired(ctx: Context) -> Iterator[Finding]:
+def no_connect_wired(wired: Wired) -> Iterator[Finding]:
     """Yield pins that the data sheet says to leave open, and that are on a net."""
-    for net, pins in ctx.design.nets.items():
+    for net, pins in wired.design.nets.items():
         for pin in pins:
-            if ctx.spec(pin).role == "no_connect":
+            if wired.spec(pin).role == "no_connect":
                 yield Finding(
                     "no-connect wired",
                     str(pin),
                     Severity.NOTE,
-                    f"{ctx.label(pin)} is to stay open, and is on {net}",
+                    f"{wired.label(pin)} is to stay open, and is on {net}",
                     "Take it off unless its data sheet allows it.",
                     "Inside the package it may be in use.",
                     COMMON,

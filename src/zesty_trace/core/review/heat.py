@@ -7,12 +7,11 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import Heat, analyse, copper_mm2, theta_with_copper
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import say
-from zesty_trace.core.review.context import Context
 from zesty_trace.errors import SolveError
 
 MARGIN_C = 20.0
@@ -20,13 +19,13 @@ COPPER_AREAS_MM2 = (50, 100, 200, 400)
 SOURCE = "T = ambient + P x R_thetaJA (JESD51-2); 20 °C of margin is common practice"
 
 
-def heat(ctx: Context) -> Iterator[Finding]:
+def heat(wired: Wired) -> Iterator[Finding]:
     """Yield parts at or near their highest junction temperature, with a cooler supply as the mend where one exists."""
-    for item in ctx.analysis.heats():
+    for item in analyse(wired).heats():
         if item.temperature_c <= item.limit_c - MARGIN_C:
             continue
         severity = Severity.STOP if item.temperature_c > item.limit_c else Severity.FIX
-        detail, mend = _explain(ctx, item)
+        detail, mend = _explain(wired, item)
         yield Finding(
             rule="heat",
             key=item.ref,
@@ -45,62 +44,62 @@ def heat(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _explain(ctx: Context, item: Heat) -> tuple[str, Mend | None]:
-    allowed = max(0.0, (item.limit_c - ctx.design.brief.ambient_c) / item.theta_c_per_w)
-    package = ctx.design.parts[item.ref].package
-    where = f"at {ctx.design.brief.ambient_c:.0f} °C ambient; the limit is {item.limit_c:.0f} °C"
+def _explain(wired: Wired, item: Heat) -> tuple[str, Mend | None]:
+    allowed = max(0.0, (item.limit_c - wired.design.brief.ambient_c) / item.theta_c_per_w)
+    package = wired.design.parts[item.ref].package
+    where = f"at {wired.design.brief.ambient_c:.0f} °C ambient; the limit is {item.limit_c:.0f} °C"
     burnt = f"burns {say(item.power_w, 'W')} in a {package} that can lose {say(allowed, 'W', 2)} {where}."
-    kind = ctx.kind(item.ref)
+    kind = wired.kind(item.ref)
     if not isinstance(kind.model, m.Regulator):
-        return f"It {burnt} {_with_copper(ctx, item)}Use a bigger package or less current.", None
-    pin_in, pin_out = (_by_role(ctx, item.ref, role) for role in ("supply_in", "supply_out"))
-    volts = ctx.highest
-    v_in, v_out = volts[ctx.net_of[pin_in]], volts[ctx.net_of[pin_out]]
-    amp = abs(ctx.analysis.worst().solution.pin_currents()[pin_out])
+        return f"It {burnt} {_with_copper(wired, item)}Use a bigger package or less current.", None
+    pin_in, pin_out = (_by_role(wired, item.ref, role) for role in ("supply_in", "supply_out"))
+    volts = analyse(wired).highest
+    v_in, v_out = volts[wired.net_of[pin_in]], volts[wired.net_of[pin_out]]
+    amp = abs(analyse(wired).worst().solution.pin_currents()[pin_out])
     first = f"{say(v_in, 'V')} in, {say(v_out, 'V')} out at {say(amp, 'A')} {burnt}"
-    best = _cooler_supply(ctx, item.ref, pin_in, v_in)
+    best = _cooler_supply(wired, item.ref, pin_in, v_in)
     if best is None:
-        more = _with_copper(ctx, item)
+        more = _with_copper(wired, item)
         return f"{first} {more}A lower supply or a switching regulator would mend it.", None
     net, temperature = best
     mend = Mend(f"Feed {item.ref} from {net}", partial(edits.connect, pin=pin_in, net=net))
     return f"{first} Fed from {net} it would reach {temperature:.0f} °C.", mend
 
 
-def _with_copper(ctx: Context, item: Heat) -> str:
+def _with_copper(wired: Wired, item: Heat) -> str:
     """Return how far copper alone, more than is stated already, would bring a part down, if that is far enough."""
-    stated = copper_mm2(ctx.design.parts[item.ref])
+    stated = copper_mm2(wired.design.parts[item.ref])
     bare = item.theta_c_per_w / theta_with_copper(1.0, stated)
     for area in (a for a in COPPER_AREAS_MM2 if a > stated):
-        temperature = ctx.design.brief.ambient_c + item.power_w * theta_with_copper(bare, area)
+        temperature = wired.design.brief.ambient_c + item.power_w * theta_with_copper(bare, area)
         if temperature <= item.limit_c - MARGIN_C:
             return f"With {area} mm² of copper on its tab: {temperature:.0f} °C (note “{area} mm2 copper”). "
     return ""
 
 
-def _by_role(ctx: Context, ref: str, role: str) -> Pin:
-    return Pin(ref, next(p.number for p in ctx.kind(ref).pins if p.role == role))
+def _by_role(wired: Wired, ref: str, role: str) -> Pin:
+    return Pin(ref, next(p.number for p in wired.kind(ref).pins if p.role == role))
 
 
-def _cooler_supply(ctx: Context, ref: str, pin_in: Pin, v_in: float) -> tuple[str, float] | None:
+def _cooler_supply(wired: Wired, ref: str, pin_in: Pin, v_in: float) -> tuple[str, float] | None:
     """Return the supply net that brings the part lowest with its output still right, and the temperature then."""
-    kind = kind_of(ctx.design, ctx.catalogue, ref)
+    kind = wired.kind(ref)
     if not isinstance(kind.model, m.Regulator):
         return None
     needed = kind.model.set_v + kind.model.dropout_v
-    own = {ctx.net_of.get(Pin(ref, p.number)) for p in kind.pins}
+    own = {wired.net_of.get(Pin(ref, p.number)) for p in kind.pins}
     best: tuple[str, float] | None = None
-    for net in ctx.rails:
-        if net in own or not needed < ctx.highest.get(net, 0.0) < v_in:
+    for net in wired.rails:
+        if net in own or not needed < analyse(wired).highest.get(net, 0.0) < v_in:
             continue
-        temperature = _temperature_with(edits.connect(ctx.design, pin_in, net), ctx, ref)
+        temperature = _temperature_with(edits.connect(wired.design, pin_in, net), wired, ref)
         if temperature is not None and (best is None or temperature < best[1]):
             best = (net, temperature)
     return best
 
 
-def _temperature_with(design: Design, ctx: Context, ref: str) -> float | None:
+def _temperature_with(design: Design, wired: Wired, ref: str) -> float | None:
     try:
-        return next((h.temperature_c for h in analyse(design, ctx.catalogue).heats() if h.ref == ref), None)
+        return next((h.temperature_c for h in analyse(wired.with_design(design)).heats() if h.ref == ref), None)
     except SolveError:
         return None

@@ -8,12 +8,12 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.circuit.topology import spec_of
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import say
-from zesty_trace.core.review.context import Context
 
 SIGNAL_ROLES = ("input", "bidirectional", "open_drain", "output")
 SLACK_V = 0.02
@@ -27,61 +27,61 @@ class _Clash:
     limit: float
 
 
-def _tolerated(ctx: Context, pin: Pin) -> float | None:
+def _tolerated(wired: Wired, pin: Pin) -> float | None:
     """Return the highest voltage that a signal pin tolerates, V, or None where the kind does not say."""
-    facts = ctx.kind(pin.ref).facts
+    facts = wired.kind(pin.ref).facts
     if facts.pin_max_v is not None:
         return facts.pin_max_v
-    supply = ctx.supply_of(pin.ref)
+    supply = wired.supply_of(pin.ref)
     if facts.pin_over_supply_max_v is not None and supply:
-        return ctx.highest.get(supply, 0.0) + facts.pin_over_supply_max_v
+        return analyse(wired).highest.get(supply, 0.0) + facts.pin_over_supply_max_v
     return None
 
 
-def _driven_high(ctx: Context, net: str) -> tuple[float, Pin | None]:
+def _driven_high(wired: Wired, net: str) -> tuple[float, Pin | None]:
     """Return the highest voltage that the net can take, and the output pin that causes it, if one does."""
-    best, culprit = ctx.highest.get(net, 0.0), None
-    for pin in ctx.design.nets[net]:
-        supply = ctx.supply_of(pin.ref)
-        if spec_of(ctx.design, ctx.catalogue, pin).role == "output" and supply:
-            volt = ctx.highest.get(supply, 0.0)
+    best, culprit = analyse(wired).highest.get(net, 0.0), None
+    for pin in wired.design.nets[net]:
+        supply = wired.supply_of(pin.ref)
+        if wired.spec(pin).role == "output" and supply:
+            volt = analyse(wired).highest.get(supply, 0.0)
             if volt > best + SLACK_V:
                 best, culprit = volt, pin
     return best, culprit
 
 
-def level_clash(ctx: Context) -> Iterator[Finding]:
+def level_clash(wired: Wired) -> Iterator[Finding]:
     """Yield nets that rise above what a pin on them tolerates, grouped by what pulls or drives them up."""
     groups: dict[tuple[str, str], list[_Clash]] = {}
-    for net, pins in ctx.design.nets.items():
-        if net in ctx.rails or net == ctx.ground:
+    for net, pins in wired.design.nets.items():
+        if net in wired.rails or net == wired.ground:
             continue
-        volt, driver = _driven_high(ctx, net)
+        volt, driver = _driven_high(wired, net)
         for pin in pins:
-            role = spec_of(ctx.design, ctx.catalogue, pin).role
-            limit = _tolerated(ctx, pin)
+            role = wired.spec(pin).role
+            limit = _tolerated(wired, pin)
             if role not in SIGNAL_ROLES or limit is None or volt <= limit + SLACK_V or pin == driver:
                 continue
-            cause = driver.ref if driver else _pulling_rail(ctx, net, limit) or net
+            cause = driver.ref if driver else _pulling_rail(wired, net, limit) or net
             groups.setdefault(("driver" if driver else "rail", cause), []).append(_Clash(pin, net, volt, limit))
     for (how, cause), clashes in sorted(groups.items()):
-        yield _clash_finding(ctx, how, cause, clashes)
+        yield _clash_finding(wired, how, cause, clashes)
 
 
-def _pulling_rail(ctx: Context, net: str, limit: float) -> str | None:
-    for rail in ctx.rails:
-        if ctx.highest.get(rail, 0.0) > limit + SLACK_V and ctx.resistors_between(net, rail):
+def _pulling_rail(wired: Wired, net: str, limit: float) -> str | None:
+    for rail in wired.rails:
+        if analyse(wired).highest.get(rail, 0.0) > limit + SLACK_V and wired.resistors_between(net, rail):
             return rail
     return None
 
 
-def _clash_finding(ctx: Context, how: str, cause: str, clashes: list[_Clash]) -> Finding:
+def _clash_finding(wired: Wired, how: str, cause: str, clashes: list[_Clash]) -> Finding:
     lowest = min(c.limit for c in clashes)
     worst = max(c.volt for c in clashes)
     nets = tuple(dict.fromkeys(c.net for c in clashes))
     refs = tuple(dict.fromkeys(c.pin.ref for c in clashes))
     victim = min(clashes, key=lambda c: (round(c.limit, 2), c.pin))
-    detail, mend, culprits = _explain(ctx, how, cause, clashes, victim)
+    detail, mend, culprits = _explain(wired, how, cause, clashes, victim)
     return Finding(
         rule="level clash",
         key=f"{how} {cause} {' '.join(nets)}",
@@ -103,13 +103,13 @@ def _clash_finding(ctx: Context, how: str, cause: str, clashes: list[_Clash]) ->
 
 
 def _explain(
-    ctx: Context, how: str, cause: str, clashes: list[_Clash], victim: _Clash
+    wired: Wired, how: str, cause: str, clashes: list[_Clash], victim: _Clash
 ) -> tuple[str, Mend | None, tuple[str, ...]]:
-    home = ctx.supply_of(victim.pin.ref)
-    pins = ", ".join(ctx.label(c.pin) for c in clashes)
+    home = wired.supply_of(victim.pin.ref)
+    pins = ", ".join(wired.label(c.pin) for c in clashes)
     if how == "driver":
-        kind = ctx.kind(cause)
-        able = home is not None and stated(kind.facts.supply_min_v, 99.0) <= ctx.highest.get(home, 0.0)
+        kind = wired.kind(cause)
+        able = home is not None and stated(kind.facts.supply_min_v, 99.0) <= analyse(wired).highest.get(home, 0.0)
         detail = f"{cause} drives high to its own supply and would damage {pins}."
         feed = kind.supply_pins()
         if not able or home is None or feed is None:
@@ -117,7 +117,7 @@ def _explain(
         supply_pin = Pin(cause, feed[0].number)
         mend = Mend(f"Power {cause} from {home}", partial(edits.connect, pin=supply_pin, net=home))
         return f"{detail} It also works from {home}.", mend, (cause,)
-    ends = [pin for c in clashes for pin in ctx.resistors_between(c.net, cause)] if cause in ctx.rails else []
+    ends = [pin for c in clashes for pin in wired.resistors_between(c.net, cause)] if cause in wired.rails else []
     ends = list(dict.fromkeys(ends))
     if not ends or home is None:
         return f"{pins} would be damaged. Find what lifts the net.", None, ()
@@ -137,23 +137,23 @@ def _move_all(design: Design, pins: tuple[Pin, ...], net: str) -> Design:
     return design
 
 
-def high_too_low(ctx: Context) -> Iterator[Finding]:
+def high_too_low(wired: Wired) -> Iterator[Finding]:
     """Yield inputs whose driver's high level is below what they need to see a high."""
-    for net, pins in ctx.design.nets.items():
-        if net in ctx.rails or net == ctx.ground:
+    for net, pins in wired.design.nets.items():
+        if net in wired.rails or net == wired.ground:
             continue
-        volt = _high_level(ctx, net)
+        volt = _high_level(wired, net)
         for pin in pins:
-            facts, supply = ctx.kind(pin.ref).facts, ctx.supply_of(pin.ref)
-            if spec_of(ctx.design, ctx.catalogue, pin).role != "input" or facts.input_high_share is None or not supply:
+            facts, supply = wired.kind(pin.ref).facts, wired.supply_of(pin.ref)
+            if wired.spec(pin).role != "input" or facts.input_high_share is None or not supply:
                 continue
-            needed = facts.input_high_share * ctx.highest.get(supply, 0.0)
+            needed = facts.input_high_share * analyse(wired).highest.get(supply, 0.0)
             if volt is not None and volt < needed - SLACK_V:
                 yield Finding(
                     "high too low",
                     f"{net} {pin}",
                     Severity.FIX,
-                    f"{ctx.label(pin)} sees {say(volt, 'V')} as high, needs {say(needed, 'V')}",
+                    f"{wired.label(pin)} sees {say(volt, 'V')} as high, needs {say(needed, 'V')}",
                     f"{net} comes from a lower supply. Put a level shifter between, or feed {pin.ref} lower.",
                     "Just below the threshold a signal works on one board and flickers on the next.",
                     "input threshold of the part kind, times its supply; driver's supply solved",
@@ -166,30 +166,36 @@ def high_too_low(ctx: Context) -> Iterator[Finding]:
                 )
 
 
-def _high_level(ctx: Context, net: str) -> float | None:
+def _high_level(wired: Wired, net: str) -> float | None:
     """Return the supply of the output that drives a net, directly or through one resistor, V; None if none does."""
-    pins = list(ctx.design.nets[net])
-    for pin in ctx.design.nets[net]:
-        if ctx.kind(pin.ref).is_a(m.Resistor):
-            pins += ctx.design.nets.get(ctx.net_of.get(Pin(pin.ref, "2" if pin.number == "1" else "1"), ""), ())
+    pins = list(wired.design.nets[net])
+    for pin in wired.design.nets[net]:
+        if wired.kind(pin.ref).is_a(m.Resistor):
+            pins += wired.design.nets.get(wired.net_of.get(Pin(pin.ref, "2" if pin.number == "1" else "1"), ""), ())
     levels = []
     for pin in pins:
-        supply = ctx.supply_of(pin.ref)
-        if supply and spec_of(ctx.design, ctx.catalogue, pin).role in ("output", "bidirectional"):
-            levels.append(ctx.highest.get(supply, 0.0))
+        supply = wired.supply_of(pin.ref)
+        if supply and wired.spec(pin).role in ("output", "bidirectional"):
+            levels.append(analyse(wired).highest.get(supply, 0.0))
     return max(levels, default=None)
 
 
-def supply_range(ctx: Context) -> Iterator[Finding]:
+def supply_range(wired: Wired) -> Iterator[Finding]:
     """Yield parts whose supply is outside the range that they work in."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         low, high = kind.facts.feed_range_v or (None, None)
         for spec in kind.pins:
-            net = ctx.net_of.get(Pin(ref, spec.number))
-            if spec.role != "supply_in" or net is None or low is None or high is None or net not in ctx.highest:
+            net = wired.net_of.get(Pin(ref, spec.number))
+            if (
+                spec.role != "supply_in"
+                or net is None
+                or low is None
+                or high is None
+                or net not in analyse(wired).highest
+            ):
                 continue
-            volt = ctx.highest[net]
+            volt = analyse(wired).highest[net]
             if low - SLACK_V <= volt <= high + SLACK_V:
                 continue
             limit = low if volt < low else high

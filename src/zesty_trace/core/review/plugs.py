@@ -7,11 +7,11 @@ from collections.abc import Iterator
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.circuit.topology import other_net
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.core.quantities import leading_value, say
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import COMMON
 
 AC_LIMIT_V, DC_LIMIT_V = 50.0, 120.0
@@ -22,15 +22,15 @@ MAINS_CAUTION = (
 )
 
 
-def reverse_polarity(ctx: Context) -> Iterator[Finding]:
+def reverse_polarity(wired: Wired) -> Iterator[Finding]:
     """Yield inlets and cells that can be connected the wrong way round and nothing then protects the board."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         if not kind.facts.can_be_reversed or not kind.is_a(m.Inlet, m.Battery):
             continue
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
-        nets = _through_fuses(ctx, ctx.net_of.get(out, ""))
-        if not nets[0] or any(_protects(ctx, net) for net in nets):
+        nets = _through_fuses(wired, wired.net_of.get(out, ""))
+        if not nets[0] or any(_protects(wired, net) for net in nets):
             continue
         yield Finding(
             "reverse polarity",
@@ -46,46 +46,49 @@ def reverse_polarity(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _through_fuses(ctx: Context, net: str) -> list[str]:
+def _through_fuses(wired: Wired, net: str) -> list[str]:
     nets = [net]
-    for near in ctx.near(net, m.FixedResistor):
+    for near in wired.near(net, m.FixedResistor):
         if near.beyond:
             nets.append(near.beyond)
     return nets
 
 
-def _protects(ctx: Context, net: str) -> bool:
-    for pin in ctx.design.nets.get(net, ()):
-        kind = ctx.kind(pin.ref)
+def _protects(wired: Wired, net: str) -> bool:
+    for pin in wired.design.nets.get(net, ()):
+        kind = wired.kind(pin.ref)
         if kind.is_a(m.Pmos):
             return True
         if kind.is_a(m.Diode, m.Zener) and len(kind.pins) == 2:
-            far = other_net(ctx.design, ctx.net_of, pin)
-            name = ctx.spec(pin).name
-            if (name == "K" and far == ctx.ground) or (name == "A" and far not in (ctx.ground, None)):
+            far = wired.beyond(pin)
+            name = wired.spec(pin).name
+            if (name == "K" and far == wired.ground) or (name == "A" and far not in (wired.ground, None)):
                 return True
     return False
 
 
-def header_turned(ctx: Context) -> Iterator[Finding]:
+def header_turned(wired: Wired) -> Iterator[Finding]:
     """Yield plain headers that, turned round, put a supply where a pin cannot take it."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
-        package = ctx.design.parts[ref].package or kind.packages[0]
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
+        package = wired.design.parts[ref].package or kind.packages[0]
         plain = package.startswith(("Header", "Spring")) and len(kind.pins) > 1
         if not kind.connector or kind.facts.keyed or not plain:
             continue
-        nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
+        nets = [wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
         hit = next(
             (
                 (a, b)
                 for a, b in zip(nets, reversed(nets), strict=True)
-                if a in ctx.rails and b and a != b and ctx.highest.get(a, 0.0) > ctx.highest.get(b, 0.0) + 0.5
+                if a in wired.rails
+                and b
+                and a != b
+                and analyse(wired).highest.get(a, 0.0) > analyse(wired).highest.get(b, 0.0) + 0.5
             ),
             None,
         )
         if hit:
-            volt = ctx.highest[hit[0]]
+            volt = analyse(wired).highest[hit[0]]
             yield Finding(
                 "header turned",
                 ref,
@@ -102,22 +105,22 @@ def header_turned(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def static_protection(ctx: Context) -> Iterator[Finding]:
+def static_protection(wired: Wired) -> Iterator[Finding]:
     """Yield lines that leave the case and reach a controller with nothing in between."""
-    for ref in ctx.design.parts:
-        if not ctx.kind(ref).facts.outside:
+    for ref in wired.design.parts:
+        if not wired.kind(ref).facts.outside:
             continue
-        for spec in ctx.kind(ref).pins:
-            net = ctx.net_of.get(Pin(ref, spec.number), "")
-            if not net or net in ctx.rails or net == ctx.ground:
+        for spec in wired.kind(ref).pins:
+            net = wired.net_of.get(Pin(ref, spec.number), "")
+            if not net or net in wired.rails or net == wired.ground:
                 continue
-            chips = [p for p in ctx.design.nets[net] if ctx.kind(p.ref).is_a(m.Controller, m.Load) and p.ref != ref]
-            if chips and not ctx.near(net, m.Diode, m.Zener):
+            chips = [p for p in wired.design.nets[net] if wired.kind(p.ref).is_a(m.Controller, m.Load) and p.ref != ref]
+            if chips and not wired.near(net, m.Diode, m.Zener):
                 yield Finding(
                     "static",
                     f"{ref}.{spec.name}",
                     Severity.NOTE,
-                    f"{ctx.label(chips[0])} is bare to what touches {ref}.{spec.name}",
+                    f"{wired.label(chips[0])} is bare to what touches {ref}.{spec.name}",
                     "A clamp diode to ground beside the connector and some 100 Ω in line take the spark.",
                     "People carry thousands of volts; a line that leaves the case meets them.",
                     "IEC 61000-4-2 levels; common practice",
@@ -127,26 +130,28 @@ def static_protection(ctx: Context) -> Iterator[Finding]:
                 )
 
 
-def voltage_selector(ctx: Context) -> Iterator[Finding]:
+def voltage_selector(wired: Wired) -> Iterator[Finding]:
     """Yield switches and jumpers that choose between two supplies for parts that do not take the higher one."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         if kind.prefix not in ("SW", "JP") or len(kind.pins) < 3:
             continue
-        nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
+        nets = [wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins]
         choices = [
-            n for n in nets if n in ctx.rails and any(ctx.spec(p).role == "supply_out" for p in ctx.design.nets[n])
+            n
+            for n in nets
+            if n in wired.rails and any(wired.spec(p).role == "supply_out" for p in wired.design.nets[n])
         ]
-        common = next((n for n in nets if n and n not in choices and n != ctx.ground), "")
+        common = next((n for n in nets if n and n not in choices and n != wired.ground), "")
         if len(set(choices)) < 2 or not common:
             continue
-        top = max(ctx.highest.get(n, 0.0) for n in choices)
+        top = max(analyse(wired).highest.get(n, 0.0) for n in choices)
         weak = [
             p.ref
-            for p in ctx.design.nets[common]
+            for p in wired.design.nets[common]
             if p.ref != ref
-            and ctx.spec(p).role == "supply_in"
-            and stated(ctx.kind(p.ref).facts.supply_max_v, 99.0) < top
+            and wired.spec(p).role == "supply_in"
+            and stated(wired.kind(p.ref).facts.supply_max_v, 99.0) < top
         ]
         if weak:
             yield Finding(
@@ -154,7 +159,7 @@ def voltage_selector(ctx: Context) -> Iterator[Finding]:
                 ref,
                 Severity.FIX,
                 f"{ref} can put {say(top, 'V', 2)} on {weak[0]}, which takes "
-                f"{stated(ctx.kind(weak[0]).facts.supply_max_v, 99.0):g} V",
+                f"{stated(wired.kind(weak[0]).facts.supply_max_v, 99.0):g} V",
                 "Take the choice away, or make it with a part that is fitted, not with a switch.",
                 "A selector that hands can move is an accident waiting to happen.",
                 COMMON,
@@ -162,20 +167,20 @@ def voltage_selector(ctx: Context) -> Iterator[Finding]:
                 (ref, *weak),
                 (common,),
                 value=top,
-                limit=ctx.kind(weak[0]).facts.supply_max_v,
+                limit=wired.kind(weak[0]).facts.supply_max_v,
                 unit="V",
             )
 
 
-def mains(ctx: Context) -> Iterator[Finding]:
+def mains(wired: Wired) -> Iterator[Finding]:
     """Yield parts that carry mains or a dangerous direct voltage: a caution that stays until it is accepted."""
-    for ref, part in ctx.design.parts.items():
-        kind = ctx.kind(ref)
+    for ref, part in wired.design.parts.items():
+        kind = wired.kind(ref)
         volt = leading_value(part.value) or 230.0
         if kind.facts.ac and volt > AC_LIMIT_V:
             yield _dangerous(ref, volt, AC_LIMIT_V, "V AC")
-    for net, volt in ctx.highest.items():
-        if net in ctx.design.nets and volt > DC_LIMIT_V:
+    for net, volt in analyse(wired).highest.items():
+        if net in wired.design.nets and volt > DC_LIMIT_V:
             yield _dangerous(net, volt, DC_LIMIT_V, "V DC", (net,))
 
 
@@ -197,13 +202,13 @@ def _dangerous(where: str, volt: float, limit: float, unit: str, nets: tuple[str
     )
 
 
-def mains_fuse(ctx: Context) -> Iterator[Finding]:
+def mains_fuse(wired: Wired) -> Iterator[Finding]:
     """Yield mains terminals with no fuse on either line."""
-    for ref in ctx.design.parts:
-        if not ctx.kind(ref).facts.ac:
+    for ref in wired.design.parts:
+        if not wired.kind(ref).facts.ac:
             continue
-        nets = [ctx.net_of.get(Pin(ref, s.number), "") for s in ctx.kind(ref).pins]
-        if any(nets) and not any(ctx.kind(p.ref).prefix == "F" for n in nets for p in ctx.design.nets.get(n, ())):
+        nets = [wired.net_of.get(Pin(ref, s.number), "") for s in wired.kind(ref).pins]
+        if any(nets) and not any(wired.kind(p.ref).prefix == "F" for n in nets for p in wired.design.nets.get(n, ())):
             yield Finding(
                 "mains fuse",
                 ref,
@@ -218,29 +223,29 @@ def mains_fuse(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def _said(ctx: Context, ref: str) -> str:
-    part = ctx.design.parts[ref]
+def _said(wired: Wired, ref: str) -> str:
+    part = wired.design.parts[ref]
     return f"{part.value} {part.notes}"
 
 
-def contact_suppression(ctx: Context) -> Iterator[Finding]:
+def contact_suppression(wired: Wired) -> Iterator[Finding]:
     """Yield relay contacts that switch an inductive AC load with no resistor and capacitor across contact or load."""
     from zesty_trace.core.circuit.transients import contact_snubber
 
-    for ref in ctx.design.parts:
-        names = {s.name for s in ctx.kind(ref).pins}
+    for ref in wired.design.parts:
+        names = {s.name for s in wired.kind(ref).pins}
         if not {"COM", "NO", "COIL1"} <= names:
             continue
-        nets = [ctx.net_of.get(ctx.pin(ref, n), "") for n in ("COM", "NO", "NC")]
+        nets = [wired.net_of.get(wired.pin(ref, n), "") for n in ("COM", "NO", "NC")]
         loads = [
             p.ref
             for n in nets
-            for p in ctx.design.nets.get(n, ())
-            if ctx.kind(p.ref).facts.ac and INDUCTIVE.search(_said(ctx, p.ref))
+            for p in wired.design.nets.get(n, ())
+            if wired.kind(p.ref).facts.ac and INDUCTIVE.search(_said(wired, p.ref))
         ]
-        if not loads or any(ctx.near(n, m.Capacitor) for n in nets):
+        if not loads or any(wired.near(n, m.Capacitor) for n in nets):
             continue
-        volt = leading_value(ctx.design.parts[loads[0]].value) or 230.0
+        volt = leading_value(wired.design.parts[loads[0]].value) or 230.0
         farad, ohm = contact_snubber(1.0, volt)
         yield Finding(
             "contact suppression",

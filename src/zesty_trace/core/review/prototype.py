@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from zesty_trace.core.catalogue.kinds import Catalogue, suggest
+from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
-from zesty_trace.core.circuit.topology import kind_of
-from zesty_trace.core.design.model import Design, Measured, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Measured, Pin
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.core.quantities import say
 from zesty_trace.errors import InputError, SolveError
@@ -35,13 +35,14 @@ class Comparison:
         return self.predicted is not None and abs(self.off_pct) <= self.measured.tolerance_pct
 
 
-def predict(design: Design, catalogue: Catalogue, measured: Measured) -> float:
+def predict(wired: Wired, measured: Measured) -> float:
     """Return what the model says for a reading, V or A.
 
     A voltage is asked of a net; a current of a pin (into the part) or of a supply (out of it). InputError if that is
     none, SolveError as solving.
     """
-    analysis = analyse(design, catalogue)
+    design = wired.design
+    analysis = analyse(wired)
     operating = _state(analysis, measured.state)
     if measured.what == "voltage":
         if measured.where not in design.nets:
@@ -50,7 +51,7 @@ def predict(design: Design, catalogue: Catalogue, measured: Measured) -> float:
     ref, dot, name = measured.where.partition(".")
     if ref not in design.parts:
         raise InputError(f"There is no part {ref}", measured.where, suggest(ref, design.parts))
-    kind = kind_of(design, catalogue, ref)
+    kind = wired.kind(ref)
     amps = operating.solution.pin_currents()
     if dot:
         spec = kind.pin(name)
@@ -72,21 +73,22 @@ def _state(analysis: Analysis, name: str) -> Operating:
     raise InputError(f"There is no state “{name}”", name, suggest(name, [s.name for s in analysis.states]))
 
 
-def compare(design: Design, catalogue: Catalogue) -> list[Comparison]:
+def compare(wired: Wired) -> list[Comparison]:
     """Return every reading beside its prediction."""
+    design = wired.design
     found = []
     for item in design.measured:
         unit = "V" if item.what == "voltage" else "A"
         try:
-            found.append(Comparison(item, unit, predict(design, catalogue, item)))
+            found.append(Comparison(item, unit, predict(wired, item)))
         except (InputError, SolveError) as error:
             found.append(Comparison(item, unit, None, str(error)))
     return found
 
 
-def prototype_findings(design: Design, catalogue: Catalogue) -> list[Finding]:
+def prototype_findings(wired: Wired) -> list[Finding]:
     """Return one finding for each reading that the model does not agree with, or cannot place."""
-    return [_finding(c) for c in compare(design, catalogue) if not c.agrees]
+    return [_finding(c) for c in compare(wired) if not c.agrees]
 
 
 def _finding(c: Comparison) -> Finding:

@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import leading_value, say
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import add_between
 
 SINK_A, LOW_V = 3e-3, 0.4  # UM10204, standard and fast mode
@@ -25,18 +26,18 @@ def pull_up_limits_ohm(supply_v: float, devices: int) -> tuple[float, float]:
     return (supply_v - LOW_V) / SINK_A, RISE_S / (RISE_FACTOR * farad)
 
 
-def bus_pull_ups(ctx: Context) -> Iterator[Finding]:
+def bus_pull_ups(wired: Wired) -> Iterator[Finding]:
     """Yield bus lines without a pull-up, or with one outside the limits of the specification."""
-    for net in _bus_nets(ctx):
-        pins = ctx.design.nets[net]
-        pulls = [(p.ref, rail) for rail in ctx.rails for p in ctx.resistors_between(net, rail)]
+    for net in _bus_nets(wired):
+        pins = wired.design.nets[net]
+        pulls = [(p.ref, rail) for rail in wired.rails for p in wired.resistors_between(net, rail)]
         if not pulls:
-            yield _missing(ctx, net)
+            yield _missing(wired, net)
             continue
-        ohms = [leading_value(ctx.design.parts[ref].value) or 1.0 for ref, _ in pulls]
+        ohms = [leading_value(wired.design.parts[ref].value) or 1.0 for ref, _ in pulls]
         together = 1.0 / sum(1.0 / o for o in ohms)
-        volt = max(ctx.highest.get(rail, 0.0) for _, rail in pulls)
-        low, high = pull_up_limits_ohm(volt, sum(ctx.kind(p.ref).bus is not None for p in pins))
+        volt = max(analyse(wired).highest.get(rail, 0.0) for _, rail in pulls)
+        low, high = pull_up_limits_ohm(volt, sum(wired.kind(p.ref).bus is not None for p in pins))
         if low <= together <= high:
             continue
         strong = together < low
@@ -58,24 +59,24 @@ def bus_pull_ups(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def _bus_nets(ctx: Context) -> list[str]:
+def _bus_nets(wired: Wired) -> list[str]:
     """Return the data and clock nets that join two or more parts of a bus."""
     found: dict[str, int] = {}
-    for ref in ctx.design.parts:
-        bus = ctx.kind(ref).bus
+    for ref in wired.design.parts:
+        bus = wired.kind(ref).bus
         for name in (bus.sda, bus.scl) if bus else ():
-            net = ctx.net_of.get(Pin(ref, ctx.kind(ref).pin_named(name).number))
+            net = wired.net_of.get(Pin(ref, wired.kind(ref).pin_named(name).number))
             if net:
                 found[net] = found.get(net, 0) + 1
     return [net for net, count in found.items() if count > 1]
 
 
-def _missing(ctx: Context, net: str) -> Finding:
-    host = next((p.ref for p in ctx.design.nets[net] if ctx.supply_of(p.ref)), None)
-    rail = ctx.supply_of(host) if host else None
+def _missing(wired: Wired, net: str) -> Finding:
+    host = next((p.ref for p in wired.design.nets[net] if wired.supply_of(p.ref)), None)
+    rail = wired.supply_of(host) if host else None
     mend = None
     if rail:
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="4k7", package="R0603")
+        fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="4k7", package="R0603")
         mend = Mend(f"Add {fresh.ref} 4k7 to {rail}", partial(add_between, part=fresh, first=rail, second=net))
     return Finding(
         "pull-up missing",

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.findings import Finding, Severity, worst_first
 from zesty_trace.core.review import (
     analogue,
@@ -21,10 +20,9 @@ from zesty_trace.core.review import (
     straps,
     supply,
 )
-from zesty_trace.core.review.context import Context, make_context
 from zesty_trace.errors import SolveError
 
-Rule = Callable[[Context], Iterator[Finding]]
+Rule = Callable[[Wired], Iterator[Finding]]
 STATIC: tuple[Rule, ...] = (
     connections.ground_missing,
     connections.unconnected_pins,
@@ -87,12 +85,11 @@ SOLVED: tuple[Rule, ...] = (
 )
 
 
-def review(design: Design, catalogue: Catalogue) -> list[Finding]:
+def review(wired: Wired) -> list[Finding]:
     """Return the findings of all electrical rules, worst first. A circuit that cannot be solved is itself a finding."""
-    ctx = make_context(design, catalogue)
-    found = [f for rule in STATIC for f in rule(ctx)]
+    found = [f for rule in STATIC for f in rule(wired)]
     try:
-        found += [f for rule in SOLVED for f in rule(ctx)]
+        found += [f for rule in SOLVED for f in rule(wired)]
     except SolveError as error:
         found.append(
             Finding(

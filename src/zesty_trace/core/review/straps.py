@@ -6,13 +6,12 @@ from collections.abc import Iterator
 from functools import partial
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.circuit.topology import neighbours
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import say, say_address
 from zesty_trace.core.review.bus import bus_addresses, bus_groups, strap_level
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import COMMON, add_between
 
 RESET_NAMES = ("NRST", "RST", "RESET")
@@ -20,9 +19,9 @@ ENABLE_NAMES = ("EN", "CE", "NOE", "OE", "SHDN", "INH", "NCE")
 CHOICE_SHARE = 0.1  # how near a negotiation resistor has to be
 
 
-def reserved_address(ctx: Context) -> Iterator[Finding]:
+def reserved_address(wired: Wired) -> Iterator[Finding]:
     """Yield devices at an address that the bus keeps for itself."""
-    for ref, address in bus_addresses(ctx.design, ctx.catalogue).items():
+    for ref, address in bus_addresses(wired).items():
         if address is not None and (address <= 0x07 or address >= 0x78):
             yield Finding(
                 "reserved address",
@@ -40,12 +39,12 @@ def reserved_address(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def all_call_address(ctx: Context) -> Iterator[Finding]:
+def all_call_address(wired: Wired) -> Iterator[Finding]:
     """Yield devices whose own address is another's all-call address on the same bus."""
-    addresses = bus_addresses(ctx.design, ctx.catalogue)
-    for group in bus_groups(ctx.design, ctx.catalogue):
+    addresses = bus_addresses(wired)
+    for group in bus_groups(wired):
         for caller in sorted(group):
-            call = ctx.kind(caller).facts.all_call
+            call = wired.kind(caller).facts.all_call
             clash = sorted(r for r in group if r != caller and call is not None and addresses.get(r) == call)
             for ref in clash:
                 yield Finding(
@@ -63,15 +62,17 @@ def all_call_address(ctx: Context) -> Iterator[Finding]:
                 )
 
 
-def strap_cannot_change(ctx: Context) -> Iterator[Finding]:
+def strap_cannot_change(wired: Wired) -> Iterator[Finding]:
     """Yield straps tied straight to a supply or ground on a device that shares its bus with one of its kind."""
-    for group in bus_groups(ctx.design, ctx.catalogue):
+    for group in bus_groups(wired):
         for ref in sorted(group):
-            bus = ctx.kind(ref).bus
-            alike = [r for r in group if r != ref and ctx.design.parts[r].kind == ctx.design.parts[ref].kind]
+            bus = wired.kind(ref).bus
+            alike = [r for r in group if r != ref and wired.design.parts[r].kind == wired.design.parts[ref].kind]
             if bus is None or not bus.straps or not alike or len(bus.straps) == 1:
                 continue
-            fixed = [s.pin for s in bus.straps if ctx.net_of.get(ctx.pin(ref, s.pin)) in (*ctx.rails, ctx.ground)]
+            fixed = [
+                s.pin for s in bus.straps if wired.net_of.get(wired.pin(ref, s.pin)) in (*wired.rails, wired.ground)
+            ]
             if len(fixed) == len(bus.straps):
                 yield Finding(
                     "fixed straps",
@@ -87,25 +88,25 @@ def strap_cannot_change(ctx: Context) -> Iterator[Finding]:
                 )
 
 
-def boot_strap(ctx: Context) -> Iterator[Finding]:
+def boot_strap(wired: Wired) -> Iterator[Finding]:
     """Yield controllers whose boot pin does not rest at the level that starts the program."""
-    for ref in ctx.of_model(m.Controller):
-        spec = ctx.kind(ref).pin("BOOT")
+    for ref in wired.of_model(m.Controller):
+        spec = wired.kind(ref).pin("BOOT")
         pin = Pin(ref, spec.number) if spec else None
-        net = ctx.net_of.get(pin) if pin else None
+        net = wired.net_of.get(pin) if pin else None
         if pin is None or net is None:
             continue
-        level = strap_level(ctx.design, ctx.catalogue, pin)
+        level = strap_level(wired, pin)
         if level == "low":
             continue
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
+        fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="10k", package="R0603")
         high = level == "high"
         yield Finding(
             "boot strap",
             ref,
             Severity.STOP if high else Severity.FIX,
-            f"{ctx.label(pin)} rests {'high: the program never starts' if high else 'at no level: it starts by chance'}",
-            f"Pull it to {ctx.ground} with 10k; a button or a header lifts it for flashing.",
+            f"{wired.label(pin)} rests {'high: the program never starts' if high else 'at no level: it starts by chance'}",
+            f"Pull it to {wired.ground} with 10k; a button or a header lifts it for flashing.",
             "The level of this pin at reset decides between the program and the loader.",
             COMMON,
             "schematic",
@@ -113,22 +114,22 @@ def boot_strap(ctx: Context) -> Iterator[Finding]:
             (net,),
             mend=None
             if high
-            else Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+            else Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=wired.ground)),
         )
 
 
-def reset_network(ctx: Context) -> Iterator[Finding]:
+def reset_network(wired: Wired) -> Iterator[Finding]:
     """Yield reset inputs that nothing holds up."""
-    for ref in ctx.design.parts:
-        spec = next((s for s in ctx.kind(ref).pins if s.name in RESET_NAMES and s.role == "input"), None)
-        net = ctx.net_of.get(Pin(ref, spec.number)) if spec else None
-        if spec is None or net is None or net in ctx.rails:
+    for ref in wired.design.parts:
+        spec = next((s for s in wired.kind(ref).pins if s.name in RESET_NAMES and s.role == "input"), None)
+        net = wired.net_of.get(Pin(ref, spec.number)) if spec else None
+        if spec is None or net is None or net in wired.rails:
             continue
-        driven = any(ctx.spec(p).role in ("output", "bidirectional") for p in ctx.design.nets[net])
-        if driven or any(n.beyond in ctx.rails for n in ctx.near(net, m.Resistor)):
+        driven = any(wired.spec(p).role in ("output", "bidirectional") for p in wired.design.nets[net])
+        if driven or any(n.beyond in wired.rails for n in wired.near(net, m.Resistor)):
             continue
-        rail = ctx.supply_of(ref)
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "R"), kind="resistor", value="10k", package="R0603")
+        rail = wired.supply_of(ref)
+        fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="10k", package="R0603")
         yield Finding(
             "reset network",
             ref,
@@ -146,38 +147,40 @@ def reset_network(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def enable_left_open(ctx: Context) -> Iterator[Finding]:
+def enable_left_open(wired: Wired) -> Iterator[Finding]:
     """Yield enable inputs that are said to stay open, or are on no net."""
-    for ref in ctx.design.parts:
-        for spec in ctx.kind(ref).pins:
+    for ref in wired.design.parts:
+        for spec in wired.kind(ref).pins:
             pin = Pin(ref, spec.number)
-            if spec.name in ENABLE_NAMES and spec.role == "input" and pin in ctx.design.not_connected:
-                rail = ctx.supply_of(ref)
+            if spec.name in ENABLE_NAMES and spec.role == "input" and pin in wired.design.not_connected:
+                rail = wired.supply_of(ref)
                 active_low = spec.name.startswith("N") or spec.name == "INH"
-                to = ctx.ground if active_low else rail
+                to = wired.ground if active_low else rail
                 yield Finding(
                     "enable left open",
                     str(pin),
                     Severity.FIX,
-                    f"{ctx.label(pin)} is left open",
+                    f"{wired.label(pin)} is left open",
                     f"Tie it to {to or 'its supply'} so that {ref} is always on, or drive it.",
                     "An enable without a level turns the part on and off as the weather changes.",
                     COMMON,
                     "schematic",
                     (ref,),
-                    mend=Mend(f"Tie {ctx.label(pin)} to {to}", partial(edits.connect, pin=pin, net=to)) if to else None,
+                    mend=Mend(f"Tie {wired.label(pin)} to {to}", partial(edits.connect, pin=pin, net=to))
+                    if to
+                    else None,
                 )
 
 
-def negotiation(ctx: Context) -> Iterator[Finding]:
+def negotiation(wired: Wired) -> Iterator[Finding]:
     """Yield negotiation resistors that select nothing, or a voltage other than the brief's supply."""
-    for ref in ctx.design.parts:
-        choices = ctx.kind(ref).choices
+    for ref in wired.design.parts:
+        choices = wired.kind(ref).choices
         if not choices:
             continue
-        pin = ctx.pin(ref, choices[0].pin)
-        net = ctx.net_of.get(pin)
-        ohm = _to_ground(ctx.design, ctx, net)
+        pin = wired.pin(ref, choices[0].pin)
+        net = wired.net_of.get(pin)
+        ohm = _to_ground(wired.design, wired, net)
         known = ", ".join(f"{say(c.ohm, 'Ω')} for {c.volt:g} V" for c in choices)
         hit = next((c for c in choices if ohm is not None and abs(ohm - c.ohm) <= CHOICE_SHARE * max(c.ohm, 1.0)), None)
         if hit is None:
@@ -186,7 +189,7 @@ def negotiation(ctx: Context) -> Iterator[Finding]:
                 "negotiation",
                 ref,
                 Severity.STOP,
-                f"{ctx.label(pin)} selects nothing: {what}",
+                f"{wired.label(pin)} selects nothing: {what}",
                 f"It knows {known}.",
                 "With a combination that it does not know the chip asks for nothing and the supply stays at 5 V or off.",
                 "choices of the part kind",
@@ -196,12 +199,12 @@ def negotiation(ctx: Context) -> Iterator[Finding]:
                 value=ohm,
                 unit="Ω",
             )
-        elif abs(hit.volt - ctx.design.brief.supply_v) > 0.05 * hit.volt:
+        elif abs(hit.volt - wired.design.brief.supply_v) > 0.05 * hit.volt:
             yield Finding(
                 "negotiation",
                 ref,
                 Severity.STOP,
-                f"{ref} asks for {hit.volt:g} V, the brief says {ctx.design.brief.supply_v:g} V",
+                f"{ref} asks for {hit.volt:g} V, the brief says {wired.design.brief.supply_v:g} V",
                 f"Change the resistor ({known}) or the brief.",
                 "Everything after it is worked out for the brief's supply.",
                 "choices of the part kind",
@@ -209,16 +212,16 @@ def negotiation(ctx: Context) -> Iterator[Finding]:
                 (ref,),
                 (net,) if net else (),
                 value=hit.volt,
-                limit=ctx.design.brief.supply_v,
+                limit=wired.design.brief.supply_v,
                 unit="V",
             )
 
 
-def _to_ground(design: Design, ctx: Context, net: str | None) -> float | None:
+def _to_ground(design: Design, wired: Wired, net: str | None) -> float | None:
     """Return the resistance from a net to ground by one resistor or directly, Ω; None if there is none."""
     if net is None:
         return None
-    if net == ctx.ground:
+    if net == wired.ground:
         return 0.0
-    found = [n.value for n in neighbours(design, ctx.catalogue, ctx.net_of, net, m.Resistor) if n.beyond == ctx.ground]
+    found = [n.value for n in wired.near(net, m.Resistor) if n.beyond == wired.ground]
     return found[0] if len(found) == 1 else None

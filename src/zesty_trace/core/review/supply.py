@@ -6,36 +6,36 @@ from collections.abc import Iterator
 from functools import partial
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.circuit.topology import spec_of
+from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity
 from zesty_trace.core.quantities import leading_value, say
-from zesty_trace.core.review.context import Context
 from zesty_trace.core.review.drive import COMMON, add_between
 
 RAIL_PINS = 4
 LOAD_SHARE = 0.9
 
 
-def decoupling(ctx: Context) -> Iterator[Finding]:
+def decoupling(wired: Wired) -> Iterator[Finding]:
     """Yield supply pins that want a capacitor beside them and find none left on their net."""
     left: dict[str, list[float]] = {}
-    for ref, part in ctx.design.parts.items():
-        if ctx.kind(ref).is_a(m.Capacitor):
-            nets = {ctx.net_of.get(Pin(ref, n)) for n in ("1", "2")}
-            for net in nets - {ctx.ground, None}:
-                if ctx.ground in nets and net:
+    for ref, part in wired.design.parts.items():
+        if wired.kind(ref).is_a(m.Capacitor):
+            nets = {wired.net_of.get(Pin(ref, n)) for n in ("1", "2")}
+            for net in nets - {wired.ground, None}:
+                if wired.ground in nets and net:
                     left.setdefault(net, []).append(leading_value(part.value) or 0.0)
     wants = [
         (
             leading_value(need.value) or 0.0,
             ref,
             need,
-            ctx.net_of.get(Pin(ref, ctx.kind(ref).pin_named(need.pin).number)),
+            wired.net_of.get(Pin(ref, wired.kind(ref).pin_named(need.pin).number)),
         )
-        for ref in ctx.design.parts
-        for need in ctx.kind(ref).needs
+        for ref in wired.design.parts
+        for need in wired.kind(ref).needs
     ]
     for farad, ref, need, net in sorted(wants, key=lambda w: -w[0]):  # parts listed first come first
         if net is None:
@@ -44,14 +44,14 @@ def decoupling(ctx: Context) -> Iterator[Finding]:
         if fitting:
             left[net].remove(fitting[0])
             continue
-        kind = ctx.catalogue.kind(need.part)
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "C"), kind=kind.id, value=need.value, package=kind.packages[0])
+        kind = wired.catalogue.kind(need.part)
+        fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind=kind.id, value=need.value, package=kind.packages[0])
         yield Finding(
             "decoupling",
             f"{ref}.{need.pin}",
             Severity.FIX,
             f"{ref}.{need.pin} has no {need.value} of its own on {net}",
-            f"Put {fresh.ref} from {net} to {ctx.ground}, close to the pin.",
+            f"Put {fresh.ref} from {net} to {wired.ground}, close to the pin.",
             "Each supply pin draws its current in gulps; without a capacitor beside it the whole rail jumps.",
             COMMON,
             "schematic",
@@ -60,24 +60,26 @@ def decoupling(ctx: Context) -> Iterator[Finding]:
             value=0.0,
             limit=farad,
             unit="F",
-            mend=Mend(f"Add {fresh.ref} {need.value}", partial(add_between, part=fresh, first=net, second=ctx.ground)),
+            mend=Mend(
+                f"Add {fresh.ref} {need.value}", partial(add_between, part=fresh, first=net, second=wired.ground)
+            ),
         )
 
 
 FED_SHARE = 0.2  # an input below this share of the output is switched off, not low
 
 
-def dropout(ctx: Context) -> Iterator[Finding]:
+def dropout(wired: Wired) -> Iterator[Finding]:
     """Yield linear regulators whose input leaves them too little to hold their output, in the state that is worst."""
-    for ref in ctx.of_model(m.Regulator):
-        kind = ctx.kind(ref)
+    for ref in wired.of_model(m.Regulator):
+        kind = wired.kind(ref)
         model = kind.model
         if not isinstance(model, m.Regulator):
             continue
-        pins = {s.role: ctx.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
+        pins = {s.role: wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
         worst: tuple[float, float, float, str] | None = None
-        for operating in ctx.analysis.all():
+        for operating in analyse(wired).all():
             v_in = operating.net_voltages().get(pins["supply_in"])
             if v_in is None or v_in < FED_SHARE * model.set_v:
                 continue
@@ -107,13 +109,13 @@ def dropout(ctx: Context) -> Iterator[Finding]:
         )
 
 
-def supply_overload(ctx: Context) -> Iterator[Finding]:
+def supply_overload(wired: Wired) -> Iterator[Finding]:
     """Yield inlets, regulators and converters that would have to give more than they can."""
-    peaks = ctx.analysis.pin_peaks()
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    peaks = analyse(wired).pin_peaks()
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         out = next((Pin(ref, s.number) for s in kind.pins if s.role == "supply_out"), None)
-        limit = ctx.design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
+        limit = wired.design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
         amp = peaks.get(out, 0.0) if out else 0.0
         if limit and amp > LOAD_SHARE * limit:
             yield Finding(
@@ -132,14 +134,14 @@ def supply_overload(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def fuse_missing(ctx: Context) -> Iterator[Finding]:
+def fuse_missing(wired: Wired) -> Iterator[Finding]:
     """Yield inlets and cells whose first net feeds something other than a fuse."""
-    for ref in ctx.of_model(m.Inlet, m.Battery):
-        kind = ctx.kind(ref)
+    for ref in wired.of_model(m.Inlet, m.Battery):
+        kind = wired.kind(ref)
         plus = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
-        net = ctx.net_of.get(plus, "")
-        others = [p for p in ctx.design.nets.get(net, ()) if p.ref != ref]
-        if others and not any(ctx.kind(p.ref).prefix == "F" for p in others):
+        net = wired.net_of.get(plus, "")
+        others = [p for p in wired.design.nets.get(net, ()) if p.ref != ref]
+        if others and not any(wired.kind(p.ref).prefix == "F" for p in others):
             yield Finding(
                 "fuse",
                 ref,
@@ -154,14 +156,14 @@ def fuse_missing(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def test_point_missing(ctx: Context) -> Iterator[Finding]:
+def test_point_missing(wired: Wired) -> Iterator[Finding]:
     """Yield rails that no test point or through-hole connector lets a probe touch."""
-    for net in ctx.rails:
-        pins = ctx.design.nets[net]
-        reachable = any(ctx.kind(p.ref).prefix == "TP" or ctx.kind(p.ref).connector for p in pins)
+    for net in wired.rails:
+        pins = wired.design.nets[net]
+        reachable = any(wired.kind(p.ref).prefix == "TP" or wired.kind(p.ref).connector for p in pins)
         if len(pins) < RAIL_PINS or reachable:
             continue
-        fresh = Part(ref=edits.fresh_ref(ctx.design, "TP"), kind="test_point", package="TestPoint")
+        fresh = Part(ref=edits.fresh_ref(wired.design, "TP"), kind="test_point", package="TestPoint")
         yield Finding(
             "test point",
             net,
@@ -182,14 +184,14 @@ def _add_point(design: Design, part: Part, net: str) -> Design:
     return edits.connect(design, Pin(ref, "1"), net)
 
 
-def programming_access(ctx: Context) -> Iterator[Finding]:
+def programming_access(wired: Wired) -> Iterator[Finding]:
     """Yield controllers whose programming line reaches no connector and no test point."""
-    for ref in ctx.design.parts:
-        kind = ctx.kind(ref)
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
         if not kind.is_a(m.Controller):
             continue
         lines = [s for s in kind.pins if s.name in ("PROG", "TXD", "RXD", "BOOT")]
-        if lines and not any(_reaches_plug(ctx, Pin(ref, s.number)) for s in lines):
+        if lines and not any(_reaches_plug(wired, Pin(ref, s.number)) for s in lines):
             yield Finding(
                 "programming access",
                 ref,
@@ -203,25 +205,25 @@ def programming_access(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def _reaches_plug(ctx: Context, pin: Pin) -> bool:
-    net = ctx.net_of.get(pin)
+def _reaches_plug(wired: Wired, pin: Pin) -> bool:
+    net = wired.net_of.get(pin)
     return any(
-        ctx.kind(p.ref).connector or ctx.kind(p.ref).prefix == "TP"
-        for p in ctx.design.nets.get(net or "", ())
+        wired.kind(p.ref).connector or wired.kind(p.ref).prefix == "TP"
+        for p in wired.design.nets.get(net or "", ())
         if p != pin
     )
 
 
-def floating_input(ctx: Context) -> Iterator[Finding]:
+def floating_input(wired: Wired) -> Iterator[Finding]:
     """Yield nets that hold inputs but nothing that gives them a level."""
-    for net, pins in ctx.design.nets.items():
-        if net in ctx.rails or net == ctx.ground or len(pins) < 2:
+    for net, pins in wired.design.nets.items():
+        if net in wired.rails or net == wired.ground or len(pins) < 2:
             continue
-        roles = {p: spec_of(ctx.design, ctx.catalogue, p).role for p in pins}
+        roles = {p: wired.spec(p).role for p in pins}
         inputs = [p for p, role in roles.items() if role == "input"]
         driven = any(role not in ("input", "no_connect") for p, role in roles.items())
         if inputs and not driven:
-            names = ", ".join(ctx.label(p) for p in inputs)
+            names = ", ".join(wired.label(p) for p in inputs)
             yield Finding(
                 "floating input",
                 net,
@@ -236,14 +238,14 @@ def floating_input(ctx: Context) -> Iterator[Finding]:
             )
 
 
-def contention(ctx: Context) -> Iterator[Finding]:
+def contention(wired: Wired) -> Iterator[Finding]:
     """Yield nets that two or more push-pull outputs drive."""
-    for net, pins in ctx.design.nets.items():
-        outputs = [p for p in pins if ctx.spec(p).role == "output"]
-        if all(ctx.kind(p.ref).pin("CS") for p in outputs):
+    for net, pins in wired.design.nets.items():
+        outputs = [p for p in pins if wired.spec(p).role == "output"]
+        if all(wired.kind(p.ref).pin("CS") for p in outputs):
             continue  # outputs of selected devices take turns
         if len(outputs) > 1:
-            names = " and ".join(ctx.label(p) for p in outputs)
+            names = " and ".join(wired.label(p) for p in outputs)
             yield Finding(
                 "contention",
                 net,

@@ -10,8 +10,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from zesty_trace.core.catalogue.kinds import Catalogue, PinSpec
-from zesty_trace.core.circuit.topology import kind_of
+from zesty_trace.core.catalogue.kinds import PinSpec
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.labels import drawn_boxes
@@ -25,13 +25,12 @@ REACH, CLEAR, LABEL = 44, 2.5, 6.0  # how far a new part is looked for room, and
 HALF_PINS = 2
 
 
-def amend(
-    sheet: Sheet, before: Design, after: Design, catalogue: Catalogue, marks: Mapping[str, str] | None = None
-) -> Sheet:
-    """Return `sheet`, drawn for `before`, as a drawing of `after`. `marks` as in route_wires.
+def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] | None = None) -> Sheet:
+    """Return `sheet`, drawn for `before`, as a drawing of `wired`. `marks` as in route_wires.
 
     Nets whose pins are the same, at the same places, keep their wires.
     """
+    after = wired.design
     if before.parts.keys() == after.parts.keys() and before.nets == after.nets and before.sheet == after.sheet:
         return sheet
     kept = {
@@ -39,7 +38,7 @@ def amend(
     }
     placed = [_moved(s, before, after) for s in kept.values()]
     fresh = [r for r, p in after.parts.items() if r not in before.parts or before.parts[r].kind != p.kind]
-    placed += _fresh(sheet, after, catalogue, fresh)
+    placed += _fresh(sheet, wired, fresh)
     touched = {s.ref for s in placed if s is not kept.get(s.ref)} | (before.parts.keys() - after.parts.keys())
     again = frozenset(
         net
@@ -92,17 +91,18 @@ def _moved(symbol: PlacedSymbol, before: Design, after: Design) -> PlacedSymbol:
     return replace(symbol, x=spot.x, y=spot.y)
 
 
-def _fresh(sheet: Sheet, design: Design, catalogue: Catalogue, refs: list[str]) -> list[PlacedSymbol]:
+def _fresh(sheet: Sheet, wired: Wired, refs: list[str]) -> list[PlacedSymbol]:
     """Return new parts: near what they join where there is room, else in columns right of the sheet."""
+    design = wired.design
     found: list[PlacedSymbol] = []
     boxes = drawn_boxes(sheet)
     homes = {s.ref: s for s in sheet.symbols}
     rails = {r.net for r in sheet.rails}
     x, y, wide = sheet.width + ROOM, 6, 0
     for ref in refs:
-        if not kind_of(design, catalogue, ref).pins:
+        if not wired.kind(ref).pins:
             continue
-        symbol = plain_symbol(design, catalogue, ref)
+        symbol = plain_symbol(wired, ref)
         home = _home(design, ref, homes, rails)
         near = _spot_near(symbol, home, sheet, boxes) if home else None
         if near is None:
@@ -148,9 +148,9 @@ def _spot_near(symbol: Symbol, home: PlacedSymbol, sheet: Sheet, boxes: list[Box
     return None
 
 
-def plain_symbol(design: Design, catalogue: Catalogue, ref: str) -> Symbol:
+def plain_symbol(wired: Wired, ref: str) -> Symbol:
     """Return a part's symbol without regard to where its nets go: the pins of a box half left, half right."""
-    kind = kind_of(design, catalogue, ref)
+    kind = wired.kind(ref)
     if len(kind.pins) == 1:
         return symbols.point(kind, hangs=True)
     if len(kind.pins) == HALF_PINS and not kind.connector:

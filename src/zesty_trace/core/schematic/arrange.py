@@ -12,10 +12,10 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind, PinSpec
+from zesty_trace.core.catalogue.kinds import Kind, PinSpec
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
-from zesty_trace.core.design.model import Design, Page, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Page, Pin
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
@@ -55,20 +55,21 @@ class _Cluster:
 
 
 class _Arranger:
-    def __init__(self, design: Design, catalogue: Catalogue, page: Page | None = None) -> None:
-        self.design, self.catalogue = design, catalogue
-        self.net_of = design.net_of()
-        self.ground = ground_net(design, catalogue)
-        rails = [n for n in supply_nets(design, catalogue) if len(design.nets[n]) >= RAIL_MIN_PINS]
-        volts = _volts(design, catalogue)
+    def __init__(self, wired: Wired, page: Page | None = None) -> None:
+        design = wired.design
+        self.wired, self.design = wired, design
+        self.net_of = wired.net_of
+        self.ground = wired.ground
+        rails = [n for n in wired.rails if len(design.nets[n]) >= RAIL_MIN_PINS]
+        volts = _volts(wired)
         self.rails = sorted(rails, key=lambda n: -volts.get(n, 0.0))
         self.rail_set = {*self.rails, self.ground}
-        blocks = propose_blocks(design, catalogue)
+        blocks = propose_blocks(wired)
         self.block = {r: b for r, b in blocks.items() if page is None or b in page.blocks}
-        self.marks = page_marks(design, catalogue, page) if page else {}
+        self.marks = page_marks(wired, page) if page else {}
 
     def kind(self, ref: str) -> Kind:
-        return kind_of(self.design, self.catalogue, ref)
+        return self.wired.kind(ref)
 
     def net(self, ref: str, number: str) -> str:
         return self.net_of.get(Pin(ref, number), "")
@@ -100,7 +101,7 @@ class _Arranger:
         for index, ref in enumerate(members):
             nets = {self.net(ref, p.number) for p in self.kind(ref).pins} - {""}
             if nets <= self.rail_set and len(self.kind(ref).pins) == 2:
-                near = decoupled_part(self.design, self.catalogue, members, index)
+                near = decoupled_part(self.wired, members, index)
                 if near:
                     graph.add_edge(ref, near)
             for net in nets - self.rail_set:
@@ -292,7 +293,7 @@ class _Arranger:
         nets = {self.net(ref, p.number) for p in self.kind(ref).pins}
         if not nets <= self.rail_set:
             return None
-        return decoupled_part(self.design, self.catalogue, cluster.refs, cluster.refs.index(ref))
+        return decoupled_part(self.wired, cluster.refs, cluster.refs.index(ref))
 
     def _bypass(self, cluster: _Cluster, ref: str, x: int, y: int, symbol: Symbol) -> None:
         start = x + int(symbol.right) + 3
@@ -406,12 +407,13 @@ class _Arranger:
         return [rows[n] for n in sorted(range(len(rows)), key=keys.__getitem__)]
 
 
-def _volts(design: Design, catalogue: Catalogue) -> Mapping[str, float]:
+def _volts(wired: Wired) -> Mapping[str, float]:
     """Return net voltages with everything on; empty where the circuit cannot be solved."""
+    design = wired.design
     if not design.parts:
         return {}
     try:
-        return analyse(design, catalogue).worst().net_voltages()
+        return analyse(wired).worst().net_voltages()
     except SolveError:
         return {}
 
@@ -438,13 +440,14 @@ def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float,
     return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
 
 
-def arrange(design: Design, catalogue: Catalogue, page: Page | None = None, report: Report = quiet) -> Sheet:
+def arrange(wired: Wired, page: Page | None = None, report: Report = quiet) -> Sheet:
     """Return the sheet of a design, or one page of it: its own arrangement, except for parts that the user has put somewhere.
 
     Cancelled if `report` says stop.
     """
+    design = wired.design
     report(0.0, "laying out blocks")
-    a = _Arranger(design, catalogue, page)
+    a = _Arranger(wired, page)
     rows = [row for row in a.bands(a.clusters()) if row]
     placed: list[PlacedSymbol] = []
     rails: list[Rail] = []

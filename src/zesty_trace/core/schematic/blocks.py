@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import SWITCHES, ground_net, kind_of, spec_of, supply_nets
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import SWITCHES, Wired
+from zesty_trace.core.design.model import Pin
 
 ORDER = ("Power", "Controller", "Bus", "Display", "Lights", "Outputs", "Panel", "Ports", "Other")
 
 
-def propose_blocks(design: Design, catalogue: Catalogue) -> dict[str, str]:
+def propose_blocks(wired: Wired) -> dict[str, str]:
     """Return ref -> block name for every part that is drawn on the sheet (mounting holes are not)."""
-    return _Proposal(design, catalogue).run()
+    return _Proposal(wired).run()
 
 
 def block_order(names: set[str]) -> list[str]:
@@ -21,14 +20,15 @@ def block_order(names: set[str]) -> list[str]:
 
 
 class _Proposal:
-    def __init__(self, design: Design, catalogue: Catalogue) -> None:
-        self.design, self.catalogue = design, catalogue
-        self.net_of = design.net_of()
-        self.rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
+    def __init__(self, wired: Wired) -> None:
+        design = wired.design
+        self.wired, self.design = wired, design
+        self.net_of = wired.net_of
+        self.rails = {*wired.rails, wired.ground}
         self.block: dict[str, str] = {}
 
     def run(self) -> dict[str, str]:
-        drawn = [r for r in self.design.parts if kind_of(self.design, self.catalogue, r).pins]
+        drawn = [r for r in self.design.parts if self.wired.kind(r).pins]
         for ref in drawn:
             seed = self.design.parts[ref].block or self._seed(ref)
             if seed:
@@ -48,7 +48,7 @@ class _Proposal:
         return self.block
 
     def _seed(self, ref: str) -> str:
-        kind = kind_of(self.design, self.catalogue, ref)
+        kind = self.wired.kind(ref)
         supplies = kind.is_a(m.Inlet, m.Supply, m.Battery) or kind.facts.charge_factor_v is not None
         if supplies or kind.prefix in ("F", "TP"):
             return "Power"
@@ -67,7 +67,7 @@ class _Proposal:
         return "Ports" if kind.connector else ""
 
     def _nets(self, ref: str) -> list[str]:
-        pins = kind_of(self.design, self.catalogue, ref).pins
+        pins = self.wired.kind(ref).pins
         nets = (self.net_of.get(Pin(ref, p.number)) for p in pins)
         return [n for n in nets if n and n not in self.rails]
 
@@ -92,29 +92,29 @@ class _Proposal:
     def _bypass_block(self, drawn: list[str], index: int) -> str:
         """Return the block of the part listed before this one that has the same supply."""
         own = {self.net_of.get(Pin(drawn[index], p)) for p in ("1", "2")}
-        ground = ground_net(self.design, self.catalogue)
+        ground = self.wired.ground
         for ref in reversed(drawn[:index]):
-            kind = kind_of(self.design, self.catalogue, ref)
+            kind = self.wired.kind(ref)
             supplies = {self.net_of.get(Pin(ref, p.number)) for p in kind.pins} - {ground}
             if len(kind.pins) > 2 and supplies & own:
                 return self.block.get(ref, "Other")
         return "Power" if own & self.rails else "Other"
 
 
-def decoupled_part(design: Design, catalogue: Catalogue, members: list[str], index: int) -> str | None:
+def decoupled_part(wired: Wired, members: list[str], index: int) -> str | None:
     """Return the part that a bypass part (between supply and ground) stands beside: the nearest before it, else after."""
-    net_of = design.net_of()
-    ground = ground_net(design, catalogue)
+    net_of = wired.net_of
+    ground = wired.ground
     ref = members[index]
-    own = {net_of.get(Pin(ref, p.number)) for p in kind_of(design, catalogue, ref).pins} - {ground}
+    own = {net_of.get(Pin(ref, p.number)) for p in wired.kind(ref).pins} - {ground}
     for near in [*reversed(members[:index]), *members[index + 1 :]]:
-        kind = kind_of(design, catalogue, near)
+        kind = wired.kind(near)
         if len(kind.pins) <= 2:
             continue
         nets = {
             net_of.get(Pin(near, p.number))
             for p in kind.pins
-            if spec_of(design, catalogue, Pin(near, p.number)).role in ("supply_in", "supply_out")
+            if wired.spec(Pin(near, p.number)).role in ("supply_in", "supply_out")
         }
         if nets & own:
             return near

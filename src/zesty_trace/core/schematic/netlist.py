@@ -5,10 +5,8 @@ from __future__ import annotations
 import json
 from dataclasses import dataclass
 
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.markings import read_bands, read_chip
-from zesty_trace.core.circuit.topology import kind_of, spec_of
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.quantities import leading_value
 from zesty_trace.core.schematic.sheet import Sheet
 from zesty_trace.errors import InputError
@@ -17,24 +15,26 @@ from zesty_trace.names import csv_text
 SAME_VALUE = 0.001
 
 
-def netlist_csv(design: Design, catalogue: Catalogue) -> str:
+def netlist_csv(wired: Wired) -> str:
     """Return one line for each connected pin: net, ref, pin number, pin name, kind, value."""
+    design = wired.design
     rows = [["net", "ref", "pin", "name", "kind", "value"]]
     for net, pins in design.nets.items():
         for pin in pins:
             part = design.parts[pin.ref]
-            rows.append([net, pin.ref, pin.number, spec_of(design, catalogue, pin).name, part.kind, part.value])
+            rows.append([net, pin.ref, pin.number, wired.spec(pin).name, part.kind, part.value])
     return csv_text(rows)
 
 
-def netlist_json(design: Design, catalogue: Catalogue) -> str:
+def netlist_json(wired: Wired) -> str:
     """Return parts, nets and pins left open, as JSON."""
+    design = wired.design
     parts = {
-        ref: {"kind": p.kind, "value": p.value, "package": p.package or kind_of(design, catalogue, ref).packages[0]}
+        ref: {"kind": p.kind, "value": p.value, "package": p.package or wired.kind(ref).packages[0]}
         for ref, p in design.parts.items()
     }
     nets = {
-        net: [{"ref": p.ref, "pin": p.number, "name": spec_of(design, catalogue, p).name} for p in pins]
+        net: [{"ref": p.ref, "pin": p.number, "name": wired.spec(p).name} for p in pins]
         for net, pins in design.nets.items()
     }
     data = {
@@ -56,22 +56,23 @@ class Found:
     text: str
 
 
-def find(text: str, design: Design, catalogue: Catalogue, most: int = 40) -> list[Found]:
+def find(text: str, wired: Wired, most: int = 40) -> list[Found]:
     """Return parts and nets whose reference, name, value, kind or notes hold `text`; exact ones first.
 
     A resistor is also found by what is printed on it: colour bands in words, or a chip code (IEC 60062).
     """
+    design = wired.design
     wanted = text.strip().lower()
     if not wanted:
         return []
     marked = _marked_ohm(wanted)
     scored: list[tuple[int, Found]] = []
     for ref, part in design.parts.items():
-        title = kind_of(design, catalogue, ref).title
+        title = wired.kind(ref).title
         said = f"{ref}  {part.value}  {title}" if part.value else f"{ref}  {title}"
         fields = (ref, part.value, title, part.block, part.notes)
         score = min((_score(wanted, field, k) for k, field in enumerate(fields)), default=99)
-        ohm = leading_value(part.value) if kind_of(design, catalogue, ref).unit == "Ω" else None
+        ohm = leading_value(part.value) if wired.kind(ref).unit == "Ω" else None
         if marked and ohm and abs(ohm / marked - 1) < SAME_VALUE:
             score = min(score, 5)
         if score < 99:

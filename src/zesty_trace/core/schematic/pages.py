@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.design.model import Design, Page
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Page
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
 
 PARTS_A_PAGE = 45
 
 
-def pages_of(design: Design, catalogue: Catalogue) -> list[Page]:
+def pages_of(wired: Wired) -> list[Page]:
     """Return the pages, each block on just one: blocks that no page names go on the first. Empty if all is on one sheet."""
+    design = wired.design
     if not design.pages:
         return []
-    blocks = block_order(set(propose_blocks(design, catalogue).values()))
+    blocks = block_order(set(propose_blocks(wired).values()))
     seen: set[str] = set()
     found = []
     for page in design.pages:
@@ -27,9 +28,9 @@ def pages_of(design: Design, catalogue: Catalogue) -> list[Page]:
     return [p for p in found if p.blocks]
 
 
-def propose_pages(design: Design, catalogue: Catalogue, most: int = PARTS_A_PAGE) -> tuple[Page, ...]:
+def propose_pages(wired: Wired, most: int = PARTS_A_PAGE) -> tuple[Page, ...]:
     """Return pages of whole blocks in reading order, up to `most` parts each (a larger block has its own)."""
-    by_ref = propose_blocks(design, catalogue)
+    by_ref = propose_blocks(wired)
     counts: dict[str, int] = {}
     for block in by_ref.values():
         counts[block] = counts.get(block, 0) + 1
@@ -44,10 +45,11 @@ def propose_pages(design: Design, catalogue: Catalogue, most: int = PARTS_A_PAGE
     return tuple(Page(name=f"{k}", blocks=tuple(group)) for k, group in enumerate(groups, 1))
 
 
-def page_marks(design: Design, catalogue: Catalogue, page: Page) -> dict[str, str]:
+def page_marks(wired: Wired, page: Page) -> dict[str, str]:
     """Return, for each net that goes on elsewhere, what its tags say: ` ›2` for page 2."""
-    by_ref = propose_blocks(design, catalogue)
-    home = {block: p.name for p in pages_of(design, catalogue) for block in p.blocks}
+    design = wired.design
+    by_ref = propose_blocks(wired)
+    home = {block: p.name for p in pages_of(wired) for block in p.blocks}
     found = {}
     for net, pins in design.nets.items():
         there = {home.get(by_ref.get(p.ref, ""), "") for p in pins} - {page.name, ""}

@@ -21,12 +21,11 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind, suggest
-from zesty_trace.core.circuit.topology import ground_net, kind_of, pin_label, supply_nets
+from zesty_trace.core.catalogue.kinds import Kind, suggest
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.model import Design, Part, Pin
-from zesty_trace.core.review.context import make_context
 from zesty_trace.core.review.supply import decoupling
 from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.schematic.wiring_csv import value_problem
@@ -63,25 +62,35 @@ class Spoken:
         return "; ".join(self.changes) if self.changes else "changes nothing"
 
 
-def understand(sentence: str, design: Design, catalogue: Catalogue) -> Spoken:
+def understand(sentence: str, wired: Wired) -> Spoken:
     """Return what `sentence` would do. InputError naming the word that is not understood."""
+    design = wired.design
     if len(sentence) > MOST_LETTERS:
         raise InputError(
             f"The sentence has {len(sentence):,} letters", "sentence", f"Up to {MOST_LETTERS:,}: do it in steps"
         )
     with own_words("sentence"):
-        after = say(sentence, design, catalogue)
+        after = say(sentence, wired)
     return Spoken(after, tuple(describe_changes(design, after)))
 
 
 class _Speaker:
-    def __init__(self, design: Design, catalogue: Catalogue) -> None:
-        self.design, self.catalogue = design, catalogue
+    def __init__(self, wired: Wired) -> None:
+        self.wired = wired
+
+    @property
+    def design(self) -> Design:
+        """The design as spoken so far."""
+        return self.wired.design
+
+    @design.setter
+    def design(self, design: Design) -> None:
+        self.wired = self.wired.with_design(design)
 
     def kind(self, ref: str) -> Kind:
         if ref not in self.design.parts:
             raise InputError(f"There is no part {ref}", ref, suggest(ref, self.design.parts))
-        return kind_of(self.design, self.catalogue, ref)
+        return self.wired.kind(ref)
 
     def pin(self, word: str) -> Pin:
         ref, _, name = word.partition(".")
@@ -133,7 +142,7 @@ class _Speaker:
         prefix = match.group(1) if match else ref
         if prefix not in NEW_PARTS:
             raise InputError(f"There is no part {ref}", ref, f"New parts may start with {', '.join(NEW_PARTS)}")
-        kind = self.catalogue.kind(NEW_PARTS[prefix])
+        kind = self.wired.catalogue.kind(NEW_PARTS[prefix])
         if kind.unit and not value:
             raise InputError(f"{ref} needs a value", ref, f"Write {ref} 330")
         self._check(kind, value, ref)
@@ -166,7 +175,7 @@ class _Speaker:
         """Connect a pin to a net; a free pin joins, a connected one brings its whole net along."""
         current = self.design.net_of().get(pin)
         if current and current != net and len(self.design.nets[current]) > 1 and net in self.design.nets:
-            label = pin_label(self.design, self.catalogue, pin)
+            label = self.wired.label(pin)
             raise InputError(
                 f"{label} is on {current} already", label, f"Say “{label} to {net}” to move it, or {current} - {net}"
             )
@@ -200,7 +209,7 @@ class _Speaker:
         ref, kind_id = words[0][0], words[1][0]
         if not _REF.match(ref):
             raise InputError(f"“{ref}” is not a reference", ref, "Write letters, then a number: R12")
-        kind = self.catalogue.kind(kind_id)
+        kind = self.wired.catalogue.kind(kind_id)
         said = _tails(words[2:])
         value = " ".join(said.get("", []))
         package = " ".join(said.get("in", [])) or kind.packages[0]
@@ -225,7 +234,7 @@ class _Speaker:
         """Add the bypass capacitors that supply pins want and do not have."""
         for ref in expand(refs):
             self.kind(ref)
-            self.design = decouple(self.design, self.catalogue, ref)
+            self.design = decouple(self.wired, ref)
         return self.design
 
     def repeat(self, what: str, count: str | None, pins: str | None, net: str | None) -> Design:
@@ -249,7 +258,7 @@ class _Speaker:
 
     def _line_out(self, refs: list[str], targets: list[Pin]) -> str:
         """Return the one signal that leaves a block: one that is on a target already, before others."""
-        shared = [*supply_nets(self.design, self.catalogue), ground_net(self.design, self.catalogue)]
+        shared = [*self.wired.rails, self.wired.ground]
         taken = {self.design.net_of().get(t) for t in targets} - {None}
         own = group_edits.outside_nets(self.design, refs, shared)
         out = [n for n in own if n in taken] or own
@@ -270,7 +279,7 @@ class _Speaker:
         for target in targets:
             there = self.design.net_of().get(target)
             if there is None:
-                there = edits.fresh_net(self.design, pin_label(self.design, self.catalogue, target).replace(".", "_"))
+                there = edits.fresh_net(self.design, self.wired.label(target).replace(".", "_"))
                 self.design = edits.connect(self.design, target, there)
             names.append(there)
         for name in names[1:]:
@@ -282,7 +291,7 @@ class _Speaker:
     def _members(self, what: str) -> list[str]:
         """Return the parts of a block, or the parts that are named."""
         name = re.sub(r"\s+block$", "", what.strip(), flags=re.I)
-        blocks = propose_blocks(self.design, self.catalogue)
+        blocks = propose_blocks(self.wired)
         own = [r for r, p in self.design.parts.items() if p.block.lower() == name.lower()]
         members = own or [r for r, b in blocks.items() if b.lower() == name.lower()]
         if members:
@@ -347,9 +356,10 @@ def _tails(words: list[tuple[str, bool]]) -> dict[str, list[str]]:
     return found
 
 
-def decouple(design: Design, catalogue: Catalogue, ref: str) -> Design:
+def decouple(wired: Wired, ref: str) -> Design:
     """Return the design with the capacitors that a part's supply pins want and do not have."""
-    for finding in decoupling(make_context(design, catalogue)):
+    design = wired.design
+    for finding in decoupling(wired):
         if finding.refs == (ref,) and finding.mend:
             design = finding.mend.apply(design)
     return design
@@ -375,26 +385,27 @@ _PATTERNS: list[tuple[re.Pattern[str], Callable[..., Design]]] = [
 VERBS = ("add", "block", "copy", "decouple", "delete", "disconnect", "fit", "leave", "rename", "repeat")
 
 
-def say(sentence: str, design: Design, catalogue: Catalogue) -> Design:
+def say(sentence: str, wired: Wired) -> Design:
     """Return the design after one sentence. InputError naming the word that is not understood."""
     text = " ".join(sentence.replace("–", "-").split())
     if not text:
         raise InputError("Nothing said yet", "", HELP)
     for pattern, act in _PATTERNS:
         if match := pattern.match(text):
-            return act(_Speaker(design, catalogue), *match.groups())
+            return act(_Speaker(wired), *match.groups())
     raise InputError(f"“{text}” is not understood", text.split()[0], HELP)
 
 
-def completions(text: str, design: Design, catalogue: Catalogue) -> list[str]:
+def completions(text: str, wired: Wired) -> list[str]:
     """Return words that could finish the last word of `text`: references, nets, or pins after a dot."""
+    design = wired.design
     word = re.split(r"[\s,=]", text)[-1]
     ref, dot, start = word.partition(".")
     if dot and ref in design.parts:
-        names = [p.name for p in kind_of(design, catalogue, ref).pins]
+        names = [p.name for p in wired.kind(ref).pins]
         return [f"{ref}.{n}" for n in names if n.lower().startswith(start.lower())]
     first = text.strip() == word
     known = [*(VERBS if first else ()), *design.parts, *sorted(design.nets)]
     if re.match(r"^add\s+\S+\s+\S*$", text):
-        known = sorted(catalogue.kinds)
+        known = sorted(wired.catalogue.kinds)
     return [w for w in known if word and w.lower().startswith(word.lower())][:12]

@@ -13,9 +13,8 @@ from msgspec.structs import replace
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import land_pattern
-from zesty_trace.core.circuit.topology import ground_net, kind_of, neighbours, supply_nets
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.quantities import mm
@@ -74,13 +73,14 @@ def swappable(design: Design) -> list[str]:
     return [ref for ref, part in design.parts.items() if part.kind in kinds]
 
 
-def figures(design: Design, catalogue: Catalogue, refs: set[str]) -> Figures:
+def figures(wired: Wired, refs: set[str]) -> Figures:
     """Return what these parts take together. Areas are courtyards; prices generic for the kind."""
+    design = wired.design
     area = height = cost = 0.0
     joints = 0
     for ref in refs:
-        part, kind = design.parts[ref], kind_of(design, catalogue, ref)
-        pattern = land_pattern(catalogue.package(part.package or kind.packages[0]))
+        _part, kind = design.parts[ref], wired.kind(ref)
+        pattern = land_pattern(wired.package(ref))
         x0, y0, x1, y1 = pattern.courtyard
         area += mm(x1 - x0) * mm(y1 - y0)
         height = max(height, mm(pattern.height_nm))
@@ -89,35 +89,36 @@ def figures(design: Design, catalogue: Catalogue, refs: set[str]) -> Figures:
     return Figures(len(refs), area, height, joints, cost)
 
 
-def propose(design: Design, catalogue: Catalogue, ref: str) -> Proposal:
+def propose(wired: Wired, ref: str) -> Proposal:
     """Return the swap of a part, worked out in full. EditError if it has no other form."""
+    design = wired.design
     part = design.parts.get(ref)
     for swap in shipped_swaps():
         if part is not None and part.kind == swap.module:
-            after, homeless = _to_bare(design, catalogue, part, swap)
-            return _proposal(design, after, catalogue, ref, swap.bare, swap.gains, swap.losses, homeless)
+            after, homeless = _to_bare(wired, part, swap)
+            return _proposal(wired, after, ref, swap.bare, swap.gains, swap.losses, homeless)
         if part is not None and part.kind == swap.bare:
-            after, homeless = _to_module(design, catalogue, part, swap)
-            return _proposal(design, after, catalogue, ref, swap.module, swap.losses, swap.gains, homeless)
+            after, homeless = _to_module(wired, part, swap)
+            return _proposal(wired, after, ref, swap.module, swap.losses, swap.gains, homeless)
     raise EditError(f"{ref} has no other form", ref, "Pick a plug-in module or a chip that comes as one")
 
 
 def _proposal(
-    before: Design,
+    wired: Wired,
     after: Design,
-    catalogue: Catalogue,
     ref: str,
     to_kind: str,
     gains: tuple[str, ...],
     losses: tuple[str, ...],
     homeless: list[str],
 ) -> Proposal:
+    before = wired.design
     gone, come = before.parts.keys() - after.parts.keys(), after.parts.keys() - before.parts.keys()
     return Proposal(
         ref,
         to_kind,
-        figures(before, catalogue, {ref, *gone}),
-        figures(after, catalogue, {ref, *come}),
+        figures(wired, {ref, *gone}),
+        figures(wired.with_design(after), {ref, *come}),
         gains,
         losses,
         tuple(homeless),
@@ -125,9 +126,10 @@ def _proposal(
     )
 
 
-def _put_kind(design: Design, catalogue: Catalogue, ref: str, kind_id: str, nets: dict[str, str]) -> Design:
+def _put_kind(wired: Wired, ref: str, kind_id: str, nets: dict[str, str]) -> Design:
     """Put a part of another kind in the place of `ref`, its pins (by number) on these nets, the rest left open."""
-    old, kind = design.parts[ref], catalogue.kind(kind_id)
+    design = wired.design
+    old, kind = design.parts[ref], wired.catalogue.kind(kind_id)
     bare = edits.remove_part(design, ref)
     part = Part(ref=ref, kind=kind_id, package=kind.packages[0], variants=old.variants, block=old.block, notes="")
     order = {r: part if r == ref else p for r, p in design.parts.items()}
@@ -145,8 +147,9 @@ def _put_kind(design: Design, catalogue: Catalogue, ref: str, kind_id: str, nets
     return design
 
 
-def _to_bare(design: Design, catalogue: Catalogue, part: Part, swap: Swap) -> tuple[Design, list[str]]:
-    module, chip = catalogue.kind(swap.module), catalogue.kind(swap.bare)
+def _to_bare(wired: Wired, part: Part, swap: Swap) -> tuple[Design, list[str]]:
+    design = wired.design
+    module, chip = wired.catalogue.kind(swap.module), wired.catalogue.kind(swap.bare)
     net_of = design.net_of()
     nets: dict[str, str] = {}
     by_name: dict[str, str] = {}
@@ -164,7 +167,7 @@ def _to_bare(design: Design, catalogue: Catalogue, part: Part, swap: Swap) -> tu
             homeless.append(spec.name)
         for name in names:
             nets[chip.pin_named(name).number] = net
-    design = _put_kind(design, catalogue, part.ref, swap.bare, nets)
+    design = _put_kind(wired.with_design(design), part.ref, swap.bare, nets)
     fresh: dict[str, str] = {"CHIP": part.ref}
     skip_regulator = by_name.get("VIN") not in design.nets
     for line in swap.support:
@@ -173,17 +176,18 @@ def _to_bare(design: Design, catalogue: Catalogue, part: Part, swap: Swap) -> tu
             continue
         for name in words:
             if name not in fresh:
-                kind = catalogue.kind(line.split()[2])
+                kind = wired.catalogue.kind(line.split()[2])
                 fresh[name] = edits.fresh_ref(design, kind.prefix)
         sentence = re.sub(r"\$(\w+)", lambda m: fresh[m.group(1)], line)
         sentence = re.sub(r"@(\w+)", lambda m: by_name[m.group(1)], sentence)
-        design = say(sentence, design, catalogue)
-    return decouple(design, catalogue, part.ref), homeless
+        design = say(sentence, wired.with_design(design))
+    return decouple(wired.with_design(design), part.ref), homeless
 
 
-def _to_module(design: Design, catalogue: Catalogue, part: Part, swap: Swap) -> tuple[Design, list[str]]:
-    module, chip = catalogue.kind(swap.module), catalogue.kind(swap.bare)
-    net_of, ground = design.net_of(), ground_net(design, catalogue)
+def _to_module(wired: Wired, part: Part, swap: Swap) -> tuple[Design, list[str]]:
+    design = wired.design
+    module, chip = wired.catalogue.kind(swap.module), wired.catalogue.kind(swap.bare)
+    net_of, ground = design.net_of(), wired.with_design(design).ground
     back = {name: m for m, names in swap.pins.items() for name in names}
     nets: dict[str, str] = {}
     homeless: list[str] = []
@@ -193,7 +197,7 @@ def _to_module(design: Design, catalogue: Catalogue, part: Part, swap: Swap) -> 
         if net is None:
             continue
         name = back.get(spec.name)
-        alone = _only_for_chip(design, catalogue, part.ref, {net})
+        alone = _only_for_chip(wired.with_design(design), part.ref, {net})
         if name is None or (name == "NRST" and len(alone) == len({p.ref for p in design.nets[net]}) - 1):
             left.add(net)
             if spec.name not in ("BOOT", "PROG", "NRST"):
@@ -201,42 +205,46 @@ def _to_module(design: Design, catalogue: Catalogue, part: Part, swap: Swap) -> 
         else:
             nets[module.pin_named(name).number] = net
     supply = nets.get(module.pin_named("3V3").number, "")
-    doomed = _only_for_chip(design, catalogue, part.ref, left) | _bypasses(design, catalogue, part.ref, supply)
-    regulator = _regulator_of(design, catalogue, supply)
+    doomed = _only_for_chip(wired.with_design(design), part.ref, left) | _bypasses(
+        wired.with_design(design), part.ref, supply
+    )
+    regulator = _regulator_of(wired.with_design(design), supply)
     if regulator:
-        kind = kind_of(design, catalogue, regulator)
+        kind = wired.with_design(design).kind(regulator)
         feed = next((net_of.get(Pin(regulator, s.number)) for s in kind.pins if s.role == "supply_in"), None)
         if feed:
             nets[module.pin_named("VIN").number] = feed
-            doomed |= {regulator, *_bypasses(design, catalogue, regulator, supply)}
+            doomed |= {regulator, *_bypasses(wired.with_design(design), regulator, supply)}
     second_ground = next((s.number for s in module.pins if s.name == "GND2"), None)
     if second_ground and ground:
         nets[second_ground] = ground
-    design = _put_kind(design, catalogue, part.ref, swap.module, nets)
+    design = _put_kind(wired.with_design(design), part.ref, swap.module, nets)
     for ref in sorted(doomed):
         design = edits.remove_part(design, ref)
     return design, homeless
 
 
-def _only_for_chip(design: Design, catalogue: Catalogue, ref: str, nets: set[str]) -> set[str]:
+def _only_for_chip(wired: Wired, ref: str, nets: set[str]) -> set[str]:
     """Return parts on these nets that serve nothing else: passives to a supply or ground, and plugs with no other line."""
-    rails = {*supply_nets(design, catalogue), ground_net(design, catalogue)}
-    net_of = design.net_of()
+    design = wired.design
+    rails = {*wired.rails, wired.ground}
+    net_of = wired.net_of
     found = set()
     for net in nets:
         for pin in design.nets[net]:
-            others = {net_of.get(Pin(pin.ref, s.number)) for s in kind_of(design, catalogue, pin.ref).pins} - {None}
+            others = {net_of.get(Pin(pin.ref, s.number)) for s in wired.kind(pin.ref).pins} - {None}
             if pin.ref != ref and others <= rails | nets:
                 found.add(pin.ref)
     return found
 
 
-def _bypasses(design: Design, catalogue: Catalogue, ref: str, supply: str) -> set[str]:
+def _bypasses(wired: Wired, ref: str, supply: str) -> set[str]:
     """Return the bypass capacitors of the values that a part wants, off its supply."""
-    net_of, ground = design.net_of(), ground_net(design, catalogue)
-    wanted = [need.value for need in kind_of(design, catalogue, ref).needs]
+    design = wired.design
+    _net_of, ground = wired.net_of, wired.ground
+    wanted = [need.value for need in wired.kind(ref).needs]
     found = set()
-    for near in neighbours(design, catalogue, net_of, supply, m.Capacitor):
+    for near in wired.near(supply, m.Capacitor):
         value = design.parts[near.ref].value
         if near.beyond == ground and value in wanted:
             wanted.remove(value)
@@ -244,10 +252,11 @@ def _bypasses(design: Design, catalogue: Catalogue, ref: str, supply: str) -> se
     return found
 
 
-def _regulator_of(design: Design, catalogue: Catalogue, supply: str) -> str | None:
+def _regulator_of(wired: Wired, supply: str) -> str | None:
     """Return the linear regulator that makes a supply."""
+    design = wired.design
     for pin in design.nets.get(supply, ()):
-        kind = kind_of(design, catalogue, pin.ref)
+        kind = wired.kind(pin.ref)
         if kind.is_a(m.Regulator) and any(s.number == pin.number and s.role == "supply_out" for s in kind.pins):
             return pin.ref
     return None

@@ -10,8 +10,7 @@ from collections.abc import Iterator
 
 from msgspec.structs import replace
 
-from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit.topology import ground_net, kind_of, supply_nets
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.schematic.say_it import TAIL_WORDS, say
 from zesty_trace.core.schematic.words import quote
@@ -20,17 +19,18 @@ from zesty_trace.errors import InputError, ZestyError
 PINS_A_LINE = 5
 
 
-def write_list(design: Design, catalogue: Catalogue) -> str:
+def write_list(wired: Wired) -> str:
     """Return the wiring list: supplies first, then signals, then the parts themselves."""
+    design = wired.design
     lines = ["# Connections: pins = net"]
-    rails = [ground_net(design, catalogue), *supply_nets(design, catalogue)]
+    rails = [wired.ground, *wired.rails]
     order = [n for n in dict.fromkeys(rails) if n in design.nets]
     for net in [*order, *(n for n in design.nets if n not in order)]:
-        pins = [pin_word(design, catalogue, p) for p in design.nets[net]]
+        pins = [pin_word(wired, p) for p in design.nets[net]]
         lines += [f"{', '.join(pins[k : k + PINS_A_LINE])} = {net}" for k in range(0, len(pins), PINS_A_LINE)]
     if design.not_connected:
         lines += ["", "# Left open on purpose"]
-        pins = [pin_word(design, catalogue, p) for p in design.not_connected]
+        pins = [pin_word(wired, p) for p in design.not_connected]
         lines += [f"leave {', '.join(pins[k : k + PINS_A_LINE])} open" for k in range(0, len(pins), PINS_A_LINE)]
     if design.parts:
         lines += ["", "# Parts: add reference kind value in package"]
@@ -38,9 +38,9 @@ def write_list(design: Design, catalogue: Catalogue) -> str:
     return "\n".join(lines) + "\n"
 
 
-def pin_word(design: Design, catalogue: Catalogue, pin: Pin) -> str:
+def pin_word(wired: Wired, pin: Pin) -> str:
     """Return a pin as it is said: by its name where that names one pin, else by its number."""
-    kind = kind_of(design, catalogue, pin.ref)
+    kind = wired.kind(pin.ref)
     name = next((s.name for s in kind.pins if s.number == pin.number), pin.number)
     found = kind.pin(name)
     plain = found is not None and found.number == pin.number and not set(name) & set(" ,=")
@@ -64,11 +64,12 @@ def part_lines(part: Part) -> Iterator[str]:
         yield f"{part.ref} = {value} on {variant}"
 
 
-def read_list(text: str, design: Design, catalogue: Catalogue) -> Design:
+def read_list(text: str, wired: Wired) -> Design:
     """Return `design` with its parts, nets and open pins replaced by those of a wiring list.
 
     Parts may stand anywhere in the text. InputError names the line and the word; nothing is changed then.
     """
+    design = wired.design
     rows = [
         (k, line.strip())
         for k, line in enumerate(text.splitlines(), 1)
@@ -78,7 +79,7 @@ def read_list(text: str, design: Design, catalogue: Catalogue) -> Design:
     grown = replace(design, parts={}, nets={}, not_connected=())
     for number, line in [*adds, *(row for row in rows if row not in adds)]:
         try:
-            grown = say(line, grown, catalogue)
+            grown = say(line, wired.with_design(grown))
         except ZestyError as error:
             where = f"line {number}" + (f", “{error.where}”" if error.where else "")
             raise InputError(error.message, where, error.hint) from error

@@ -11,6 +11,7 @@ from zesty_trace.core.circuit.analysis import Heat, Spread, analyse, current_spr
 from zesty_trace.core.circuit.build import build_network
 from zesty_trace.core.circuit.energy import Charging, RunTime, SupplyLoad, charging, run_times, supply_budget
 from zesty_trace.core.circuit.transients import TimeConstant, time_constants
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say
@@ -70,17 +71,16 @@ class NumbersDrawer(Drawer):
         self.tree.itemClicked.connect(self._clicked)
         self._worked = WorkedOut(self.session, "Working out the numbers", self._work, self._take, self.pull)
 
-    def _work(self, design: Design) -> Figures:
-        catalogue = self.session.catalogue
-        if not design.parts:
+    def _work(self, wired: Wired) -> Figures:
+        if not wired.design.parts:
             return Figures(problem="There are no parts yet.")
         try:
             return Figures(
-                supply_budget(design, catalogue),
-                run_times(design, catalogue),
-                charging(design, catalogue),
-                time_constants(design, catalogue),
-                analyse(design, catalogue).heats(),
+                supply_budget(wired),
+                run_times(wired),
+                charging(wired),
+                time_constants(wired),
+                analyse(wired).heats(),
             )
         except SolveError as error:
             return Figures(problem=str(error))
@@ -187,11 +187,12 @@ class NumbersDrawer(Drawer):
 
     def spread(self) -> None:
         """Solve thousands of boards with values drawn within their tolerances, and the worst-case corners."""
-        design, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        design = wired.design
 
         def work(report: Report) -> tuple[list[tuple[str, Spread, Spread]], dict[str, Spread]]:
             report(0.0, "worst-case corners")
-            network = build_network(design, catalogue)
+            network = build_network(wired)
             _, corners = worst_case(network)
             if not report(0.3, f"{SAMPLES:,} boards"):
                 return [], {}

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit, QTab
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.markings import nearest, write_bands, write_chip
-from zesty_trace.core.circuit.topology import kind_of, pin_label
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import leading_value, say, say_part_value
@@ -116,9 +115,10 @@ class PartDrawer(Drawer):
         self._loading = False
 
     def _fill_fields(self, refs: list[str]) -> None:
-        design, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        design = wired.design
         parts = [design.parts[r] for r in refs]
-        kinds = [kind_of(design, catalogue, r) for r in refs]
+        kinds = [wired.kind(r) for r in refs]
         for field, texts in ((self.value, {p.value for p in parts}), (self.notes, {p.notes for p in parts})):
             field.setText(next(iter(texts)) if len(texts) == 1 else "")
             field.setPlaceholderText("" if len(texts) == 1 else SEVERAL)
@@ -128,7 +128,7 @@ class PartDrawer(Drawer):
         self.package.addItems(([] if len(now) == 1 else [SEVERAL]) + common)
         self.package.setCurrentText(next(iter(now)) if len(now) == 1 else SEVERAL)
         self.package.setEnabled(bool(common))
-        proposed = propose_blocks(design, catalogue)
+        proposed = propose_blocks(wired)
         names = block_order(set(proposed.values()))
         blocks = {proposed.get(r, "") for r in refs}
         self.block.clear()
@@ -157,8 +157,9 @@ class PartDrawer(Drawer):
             self.boards.addWidget(row(check, other))
 
     def _fill_one(self, ref: str) -> None:
-        design, catalogue = self.session.design, self.session.catalogue
-        kind = kind_of(design, catalogue, ref)
+        wired = self.session.wired
+        design = wired.design
+        kind = wired.kind(ref)
         self.said.setText(self._carries(ref, kind.title))
         self.marking.setText("\n".join(self._in_the_hand(ref, kind)))
         self.marking.setVisible(bool(self.marking.text()))
@@ -225,7 +226,7 @@ class PartDrawer(Drawer):
             return
         self.value.setModified(False)
         for ref in refs:
-            if problem := value_problem(kind_of(design, self.session.catalogue, ref), text):
+            if problem := value_problem(self.session.wired.with_design(design).kind(ref), text):
                 self.tell(InputError(problem[0], ref, problem[1]))
                 self.pull()
                 return
@@ -244,7 +245,7 @@ class PartDrawer(Drawer):
 
     def _block_changed(self) -> None:
         text = self.block.currentText().strip()
-        now = propose_blocks(self.session.design, self.session.catalogue)
+        now = propose_blocks(self.session.wired)
         if any(now.get(r) != text for r in self.refs) and (text or len(self.refs) == 1):
             self._change(f"block {text or 'by proposal'}", lambda d, r: group_edits.set_block(d, [r], text))
 
@@ -257,7 +258,7 @@ class PartDrawer(Drawer):
     def _value_on(self, variant: str, text: str) -> None:
         refs = self.refs
         if len(refs) == 1 and self.session.design.parts[refs[0]].values.get(variant, "") != text:
-            kind = kind_of(self.session.design, self.session.catalogue, refs[0])
+            kind = self.session.wired.kind(refs[0])
             if text and (problem := value_problem(kind, text)):
                 self.tell(InputError(problem[0], refs[0], problem[1]))
                 return
@@ -274,18 +275,19 @@ class PartDrawer(Drawer):
     def leave_open(self) -> None:
         """Say of every pin that is on no net that it stays open on purpose."""
         refs = self.refs
-        design, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        design = wired.design
         net_of = design.net_of()
         loose = [
             pin
             for r in refs
-            for s in kind_of(design, catalogue, r).pins
+            for s in wired.kind(r).pins
             if (pin := Pin(r, s.number)) not in net_of and pin not in design.not_connected and s.role != "no_connect"
         ]
         if not loose:
             self.session.message.emit("No pin of these is loose")
             return
-        names = ", ".join(pin_label(design, catalogue, p) for p in loose[:4]) + (" …" if len(loose) > 4 else "")
+        names = ", ".join(wired.label(p) for p in loose[:4]) + (" …" if len(loose) > 4 else "")
         self.session.do(f"{names} left open", lambda d: group_edits.leave_all_open(d, loose))
 
     def delete(self) -> None:
@@ -295,13 +297,13 @@ class PartDrawer(Drawer):
     def show_swap(self) -> None:
         """Show the other form of the part, side by side, before anything changes."""
         try:
-            self.swap.show_proposal(propose(self.session.design, self.session.catalogue, self.refs[0]))
+            self.swap.show_proposal(propose(self.session.wired, self.refs[0]))
         except ZestyError as error:
             self.tell(error)
 
     def take_swap(self, proposal: Proposal) -> None:
         """Replace the part by its other form."""
-        fresh = propose(self.session.design, self.session.catalogue, proposal.ref)
+        fresh = propose(self.session.wired, proposal.ref)
         self.swap.hide()
         self.session.do(f"{proposal.ref} is now {fresh.to_kind}", lambda _d: fresh.design)
 

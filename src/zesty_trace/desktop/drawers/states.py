@@ -8,7 +8,6 @@ from PySide6.QtWidgets import QFormLayout, QLineEdit, QListWidget, QListWidgetIt
 
 from zesty_trace.core.circuit.build import can_sleep, operating_states, spec_of_state
 from zesty_trace.core.circuit.energy import source_current
-from zesty_trace.core.circuit.topology import controller_outputs, kind_of, pin_label
 from zesty_trace.core.design.model import Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import drop_state, keep_states, put_state
 from zesty_trace.core.quantities import parse_value, say
@@ -60,7 +59,7 @@ class StatesDrawer(Drawer):
         self.checks.itemChanged.connect(lambda _i: self._checks_changed())
 
     def _specs(self) -> list[StateSpec]:
-        return [spec_of_state(s) for s in operating_states(self.session.design, self.session.catalogue)]
+        return [spec_of_state(s) for s in operating_states(self.session.wired)]
 
     @property
     def current(self) -> StateSpec | None:
@@ -89,7 +88,7 @@ class StatesDrawer(Drawer):
         if analysis is None:
             return {}
         try:
-            return {o.state.name: source_current(o, analysis.design, analysis.catalogue) for o in analysis.all()}
+            return {o.state.name: source_current(o, analysis.wired) for o in analysis.all()}
         except SolveError:
             return {}
 
@@ -112,14 +111,15 @@ class StatesDrawer(Drawer):
 
     def _choices(self, spec: StateSpec) -> list[tuple[str, tuple[str, str, str], bool]]:
         """Return what can be on or off: words, key, whether it is."""
-        design, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        design = wired.design
         net_of = design.net_of()
         found = [
-            (f"{net_of[p]} high ({pin_label(design, catalogue, p)})", ("high", p.ref, p.number), p in spec.high)
-            for p in controller_outputs(design, catalogue)
+            (f"{net_of[p]} high ({wired.label(p)})", ("high", p.ref, p.number), p in spec.high)
+            for p in wired.controller_outputs
         ]
         for ref in design.parts:
-            kind = kind_of(design, catalogue, ref)
+            kind = wired.kind(ref)
             if kind.flipped:
                 found.append((f"{ref} in its other position ({kind.title})", ("flipped", ref, ""), ref in spec.flipped))
             if can_sleep(kind):

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSlider, QTableWidget, 
 
 from zesty_trace.core.circuit.build import operating_states
 from zesty_trace.core.circuit.energy import Cycle, RunTime, play, proposed_timeline, run_times
-from zesty_trace.core.design.model import Design, Moment
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Moment
 from zesty_trace.core.design.scenario_edits import set_timeline
 from zesty_trace.core.quantities import parse_value, say
 from zesty_trace.desktop.drawers.base import Drawer, wrapped
@@ -78,21 +79,21 @@ class TimelineDrawer(Drawer):
         self._timer.timeout.connect(self._tick)
         self._worked = WorkedOut(self.session, "Playing through", self._work, self._take, self.pull)
 
-    def _work(self, design: Design) -> tuple[Cycle, list[RunTime], str]:
+    def _work(self, wired: Wired) -> tuple[Cycle, list[RunTime], str]:
         try:
-            return play(design, self.session.catalogue), run_times(design, self.session.catalogue), ""
+            return play(wired), run_times(wired), ""
         except SolveError as error:
             return Cycle(()), [], str(error)
 
     @property
     def moments(self) -> tuple[Moment, ...]:
         """The steps: the design's, or those proposed."""
-        return self.session.design.timeline or proposed_timeline(self.session.design, self.session.catalogue)
+        return self.session.design.timeline or proposed_timeline(self.session.wired)
 
     def pull(self) -> None:
         """Show the steps, and have the cycle worked out."""
         self._loading = True
-        names = [s.name for s in operating_states(self.session.design, self.session.catalogue)]
+        names = [s.name for s in operating_states(self.session.wired)]
         moments = self.moments
         chosen = self.steps.currentRow()
         self.steps.setRowCount(len(moments))
@@ -169,7 +170,7 @@ class TimelineDrawer(Drawer):
 
     def add(self) -> None:
         """Add a step of the shown state at the end."""
-        names = [s.name for s in operating_states(self.session.design, self.session.catalogue)]
+        names = [s.name for s in operating_states(self.session.wired)]
         name = self.station.state_name if self.station.state_name in names else names[0]
         self._put((*self.moments, Moment(state=name, seconds=1.0)), f"Step added: {name}")
 

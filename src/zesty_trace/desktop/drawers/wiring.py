@@ -82,7 +82,7 @@ class WiringDrawer(Drawer):
             self._say(BEHIND, "bad")
             return
         self._of = design
-        fresh = write_list(design, self.session.catalogue)
+        fresh = write_list(self.session.wired.with_design(design))
         if fresh != self._shown:
             at = self.text.verticalScrollBar().value()
             cursor = self.text.textCursor().position()
@@ -109,12 +109,12 @@ class WiringDrawer(Drawer):
         """Make the design what the list says, as one undo step; an error is shown at its line."""
         text = self.text.toPlainText()
         try:
-            read_list(text, self.session.design, self.session.catalogue)
+            read_list(text, self.session.wired)
         except ZestyError as error:
             self._mark(error)
             return
         self._shown = text
-        self.session.do("Wiring list applied", lambda d: read_list(text, d, self.session.catalogue))
+        self.session.do("Wiring list applied", lambda d: read_list(text, self.session.wired.with_design(d)))
         self._of = None
         self.pull()
 

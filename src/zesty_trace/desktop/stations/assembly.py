@@ -116,7 +116,7 @@ class AssemblyStation(Station):
                 box.addItems(items)
             box.setCurrentText(value)
             box.blockSignals(False)
-        self.steps = placing_sequence(d, self.session.catalogue, d.build.variant, self.school)
+        self.steps = placing_sequence(self.session.wired.with_design(d), d.build.variant, self.school)
         fill(self.table, [[str(s.number), s.title, s.how, str(len(s.refs))] for s in self.steps], (0, 3))
         self.show_step(min(self.index, max(0, len(self.steps) - 1)))
         self.build_button.setEnabled(bool(d.board.placements))
@@ -133,9 +133,7 @@ class AssemblyStation(Station):
         before = frozenset(r for s in self.steps[:index] for r in s.refs)
         hidden = frozenset(r for r in d.parts if not d.parts[r].fitted(d.build.variant))
         self.canvas.show_view(
-            BoardView(
-                d, self.session.catalogue, lit=frozenset(step.refs), done=before, show_copper=False, hidden=hidden
-            )
+            BoardView(self.session.wired, lit=frozenset(step.refs), done=before, show_copper=False, hidden=hidden)
         )
         total = sum(len(s.refs) for s in self.steps)
         self.title.setText(f"{step.number}. {len(step.refs)} × {step.title}")
@@ -186,7 +184,8 @@ class AssemblyStation(Station):
     # Heat ---------------------------------------------------------------------------------------------------------
 
     def _simulate(self) -> None:
-        design, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        design = wired.design
         window = WINDOWS[design.build.alloy]
         self.alloy_caution.setText(f"{window.title}: {window.caution} {HOT}")
         self.alloy_caution.setStyleSheet("font-size: 12px")
@@ -201,7 +200,7 @@ class AssemblyStation(Station):
 
         self.session.jobs.start(
             "Heating",
-            lambda report: journey.heat_run(design, catalogue),
+            lambda report: journey.heat_run(wired),
             lambda v: self._heated(design, *v),
             failed,
             visible=False,

@@ -24,7 +24,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.findings import Finding
 from zesty_trace.desktop import plain, theme
 from zesty_trace.desktop.actions import Action
@@ -99,9 +99,9 @@ class Station(QWidget):
 
 
 class WorkedOut:
-    """What a station works out from a design off the GUI thread, for the newest design only.
+    """What a station works out from a design and its catalogue off the GUI thread, for the newest only.
 
-    `of` is the design that the last answer belongs to. An answer for a design that is no longer the current one is
+    `of` is what the last answer belongs to. An answer for a design or catalogue that is no longer the current one is
     dropped; `again` is then called so that the station can ask for the new one. With `reports`, `work` is also given
     what it reports its progress to.
     """
@@ -118,42 +118,42 @@ class WorkedOut:
         self._reports = reports
         self._session, self._title, self._work = session, title, work
         self._show, self._again = show, again
-        self._busy_with: Design | None = None
-        self.of: Design | None = None
+        self._busy_with: Wired | None = None
+        self.of: Wired | None = None
 
     def ask(self, visible: bool = False) -> bool:
         """Have the current design worked out, unless it is, or is being; return whether the answer is there.
 
         `visible` shows the job with its progress and a way to cancel it.
         """
-        design = self._session.design
-        if self.of is design:
+        wired = self._session.wired
+        if self.of is wired:
             return True
-        if self._busy_with is not design:
-            self._busy_with = design
+        if self._busy_with is not wired:
+            self._busy_with = wired
             self._session.jobs.start(
                 self._title,
-                lambda report: self._work(design, report) if self._reports else self._work(design),
-                lambda value: self._done(design, value),
-                lambda error: self._failed(design, error),
+                lambda report: self._work(wired, report) if self._reports else self._work(wired),
+                lambda value: self._done(wired, value),
+                lambda error: self._failed(wired, error),
                 visible=visible,
             )
         return False
 
-    def _free(self, design: Design) -> None:
-        if self._busy_with is design:
+    def _free(self, wired: Wired) -> None:
+        if self._busy_with is wired:
             self._busy_with = None
 
-    def _done(self, design: Design, value: Any) -> None:
-        self._free(design)
-        if design is self._session.design:
-            self.of = design
+    def _done(self, wired: Wired, value: Any) -> None:
+        self._free(wired)
+        if wired is self._session.wired:
+            self.of = wired
             self._show(value)
         else:
             self._again()
 
-    def _failed(self, design: Design, error: Any) -> None:
-        self._free(design)
+    def _failed(self, wired: Wired, error: Any) -> None:
+        self._free(wired)
         if error is not None:
             self._session.failed.emit(error)
 

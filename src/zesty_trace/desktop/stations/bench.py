@@ -146,7 +146,11 @@ class BenchStation(Station):
         self.address_box.setVisible(mode != "simulated")
         d, quantity = self.session.design, self.session.design.brief.quantity
         if mode == "simulated":
-            planted = len(demo_faults(d.fitted(d.build.variant), self.session.catalogue, quantity)) if self.plan else 0
+            planted = (
+                len(demo_faults(self.session.wired.with_design(d.fitted(d.build.variant)), quantity))
+                if self.plan
+                else 0
+            )
             self.stand_in.setText(
                 "Simulated boards are measured by stand-in instruments over the same protocols. Results are marked simulated "
                 f"and never mix with those of real boards; {planted} of the {quantity} have a planted fault."
@@ -178,10 +182,8 @@ class BenchStation(Station):
                 self.note.setText(str(error) if error else "stopped")
                 fill(self.steps, [])
 
-            catalogue, variant = self.session.catalogue, d.build.variant
-            self.session.jobs.start(
-                "Planning", lambda r: make_plan(d, catalogue, variant, r), done, failed, visible=False
-            )
+            wired, variant = self.session.wired, d.build.variant
+            self.session.jobs.start("Planning", lambda r: make_plan(wired, variant, r), done, failed, visible=False)
         self._show()
 
     @property
@@ -267,7 +269,8 @@ class BenchStation(Station):
 
     def measure(self) -> None:
         """Measure the batch, or the board named, as a job."""
-        design, catalogue, plan, session = self.session.design, self.session.catalogue, self.plan, self.session
+        wired, plan, session = self.session.wired, self.plan, self.session
+        design = wired.design
         if plan is None or self._measuring:
             return
         mode = MODES[self.mode.currentText()]
@@ -291,7 +294,7 @@ class BenchStation(Station):
 
         def work(report: Report) -> list[BoardResult]:
             if mode == "simulated":
-                return measure_simulated(design, catalogue, serials, records, report, plan=plan)
+                return measure_simulated(wired, serials, records, report, plan=plan)
             if hands:
                 hands.stopped = lambda: not report(0.0, "waiting for you")
             with Bench(meter, supply, fixture, hands) as bench:
@@ -322,7 +325,8 @@ class BenchStation(Station):
     def show_coverage(self) -> None:
         """Show which single faults the plan would notice, worked out as a job when it is not known yet."""
         self._show_side(1)
-        design, catalogue, plan = self.session.design, self.session.catalogue, self.plan
+        wired, plan = self.session.wired, self.plan
+        design = wired.design
         if plan is None or self._covered_of is design:
             return
         self._covered_of = design
@@ -334,7 +338,7 @@ class BenchStation(Station):
         def work(report: Report) -> Coverage:
             from zesty_trace.core.bench.coverage import cover
 
-            return cover(design, catalogue, design.build.variant, report, plan)
+            return cover(wired, design.build.variant, report, plan)
 
         def failed(error: Any) -> None:
             self._covered_of = None

@@ -188,7 +188,7 @@ class BriefStation(Station):
             (self.depth, mm(b.case_depth_nm)),
         ):
             spin.setValue(value)
-        loose = len(unaccounted_pins(d, self.session.catalogue))
+        loose = len(unaccounted_pins(self.session.wired.with_design(d)))
         self.tables.show_totals(len(d.parts), len(d.nets), loose)
         self.measured.pull()
         self.options.setText(b.options_wanted)

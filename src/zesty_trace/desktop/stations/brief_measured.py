@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtWidgets import QComboBox, QCompleter, QLineEdit, QVBoxLayout, QWidget
 
 from zesty_trace.core.circuit.build import operating_states
-from zesty_trace.core.circuit.topology import kind_of
-from zesty_trace.core.design.model import Design, Measured
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Measured
 from zesty_trace.core.design.scenario_edits import drop_measured, note_measured
 from zesty_trace.core.quantities import parse_value, say
 from zesty_trace.core.review.prototype import Comparison, compare
@@ -57,17 +57,18 @@ class MeasuredCard(QWidget):
         self._worked = WorkedOut(session, "Comparing", self._compare, self._show, self.pull)
         self._names: list[str] = []
 
-    def _compare(self, design: Design) -> list[Comparison]:
-        return compare(design, self.session.catalogue)
+    def _compare(self, wired: Wired) -> list[Comparison]:
+        return compare(wired)
 
     def pull(self) -> None:
         """Show the readings beside the model."""
-        design, catalogue = self.session.design, self.session.catalogue
-        states = [WORST, *(s.name for s in operating_states(design, catalogue))]
+        wired = self.session.wired
+        design = wired.design
+        states = [WORST, *(s.name for s in operating_states(wired))]
         if [self.state.itemText(k) for k in range(self.state.count())] != states:
             self.state.clear()
             self.state.addItems(states)
-        supplies = [r for r in design.parts if any(p.role == "supply_out" for p in kind_of(design, catalogue, r).pins)]
+        supplies = [r for r in design.parts if any(p.role == "supply_out" for p in wired.kind(r).pins)]
         names = [*supplies, *design.nets, *(r for r in design.parts if r not in supplies)]
         if names != self._names:
             self._names = names

@@ -200,8 +200,8 @@ class FlashStation(Station):
             [[f"0x{s.address:08X}", f"0x{s.end - 1:08X}", f"{len(s.data):,}"] for s in self.image.segments],
             (2,),
         )
-        d, catalogue = self.session.design, self.session.catalogue
-        findings = [*controller_findings(d, catalogue), *fit_findings(self.image, self.target_found)]
+        wired = self.session.wired
+        findings = [*controller_findings(wired), *fit_findings(self.image, self.target_found)]
         bad = [f for f in findings if f.severity <= Severity.FIX]
         self.fit.setObjectName("bad" if bad else "good")
         self.fit.style().polish(self.fit)
@@ -316,7 +316,7 @@ class FlashStation(Station):
             return
         port, fault, simulated = self.port.currentText().strip(), FAULTS[self.fault.currentText()], self._simulated
         try:
-            job = flash_job(design, session.catalogue, session.path)
+            job = flash_job(session.wired.with_design(design), session.path)
             records = session.records
             book(records, batch_of(design), serials)
             if simulated:

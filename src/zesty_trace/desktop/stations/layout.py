@@ -11,8 +11,8 @@ from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.quantities import mm, say_mm
 from zesty_trace.desktop.actions import Action
@@ -87,27 +87,21 @@ class LayoutStation(Station):
         if self.isVisible():
             self.pull()
 
-    def _join(self, design: Design) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
+    def _join(self, wired: Wired) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
         """Return what is connected, and the poured areas; called off the GUI thread."""
-        catalogue = self.session.catalogue
-        pours = {
-            layer: [shape_path(shape) for _, shape in pour_shapes(design, catalogue, layer)]
-            for layer in ("top", "bottom")
-        }
-        return connectivity(design, catalogue), pours
+        pours = {layer: [shape_path(shape) for _, shape in pour_shapes(wired, layer)] for layer in ("top", "bottom")}
+        return connectivity(wired), pours
 
     def _take_links(self, answer: tuple[Connectivity, dict[str, list[QPainterPath]]]) -> None:
         self._state, self._pours = answer
         self._show()
 
     def _show(self) -> None:
-        design = self.session.design
-        fresh = self._joined.of is design
+        fresh = self._joined.of is self.session.wired
         links = self._state.links if fresh and self._state else ()
         self.canvas.show_view(
             BoardView(
-                design,
-                self.session.catalogue,
+                self.session.wired,
                 self._pours if fresh else {},
                 links,
                 self._lit,
@@ -133,22 +127,24 @@ class LayoutStation(Station):
 
     def place(self) -> None:
         """Place what is not placed, as a job."""
-        base, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        base = wired.design
         self.session.jobs.start(
             "Placing",
-            lambda report: place_rest(base, catalogue, report),
+            lambda report: place_rest(wired, report),
             lambda after: self.session.apply_result("Parts placed", base, after),
         )
 
     def route(self) -> None:
         """Route the board, as a job."""
-        base, catalogue = self.session.design, self.session.catalogue
+        wired = self.session.wired
+        base = wired.design
 
         def done(result: RouteResult) -> None:
             words = f"Routed {result.connections - result.missing} of {result.connections} connections"
             self.session.apply_result(words, base, result.design)
 
-        self.session.jobs.start("Routing", lambda report: route(base, catalogue, report), done)
+        self.session.jobs.start("Routing", lambda report: route(wired, report), done)
 
     def rip(self) -> None:
         """Take all copper off."""

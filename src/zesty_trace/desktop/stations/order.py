@@ -134,7 +134,7 @@ class OrderStation(Station):
         self.colour.setCurrentText(d.build.colour)
         self.colour.blockSignals(False)
         self._pull_offers()
-        lines = bill_of_materials(d, self.session.catalogue, d.build.variant)
+        lines = bill_of_materials(self.session.wired.with_design(d), d.build.variant)
         boards = d.brief.quantity
         self.bom_title.setText(f"Parts to buy for {boards} boards {d.build.variant}".strip())
         fill(self.bom, [[str(b.count * boards), b.title, b.value, b.package] for b in lines], (0,))
@@ -179,14 +179,14 @@ class OrderStation(Station):
 
     def write(self) -> None:
         """Write the zip, as a job, then read it back."""
-        design, catalogue, folder = self.session.design, self.session.catalogue, self.session.path
+        wired, folder = self.session.wired, self.session.path
 
         def done(path: Path) -> None:
             self.session.message.emit(f"Wrote fabrication/{path.name}")
             self._read_of = None
             self.session.records_changed.emit()
 
-        self.session.jobs.start("Writing files", lambda report: keep_package(design, catalogue, folder), done)
+        self.session.jobs.start("Writing files", lambda report: keep_package(wired, folder), done)
 
     def _read(self) -> None:
         path = self.session.zip_path()

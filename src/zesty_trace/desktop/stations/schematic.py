@@ -10,8 +10,7 @@ from PySide6.QtCore import QPointF, QRectF, QSettings, Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QPushButton, QSizePolicy, QSplitter, QStackedWidget, QVBoxLayout, QWidget
 
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
-from zesty_trace.core.circuit.topology import ground_net, pin_label
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.design.model import Design, Page, Pin
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.progress import Report
 from zesty_trace.core.review.connections import unaccounted_pins
@@ -32,6 +31,7 @@ from zesty_trace.desktop.stations.sheet_edits import SheetEdits
 from zesty_trace.errors import SolveError, ZestyError
 
 if TYPE_CHECKING:
+    from zesty_trace.core.circuit.wired import Wired
     from zesty_trace.desktop.drawers.base import Drawer
 
 DRAWERS = {
@@ -119,7 +119,7 @@ class SchematicStation(SheetEdits, Station):
         return bar
 
     def _lower_bar(self) -> QWidget:
-        self.find = FindBox(lambda: (self.session.design, self.session.catalogue))
+        self.find = FindBox(lambda: self.session.wired)
         self.find.chosen.connect(self.light)
         self.toggles: dict[str, QPushButton] = {}
         titles = {"": ("", "", "Findings", "back from a drawer"), **DRAWERS}
@@ -140,8 +140,8 @@ class SchematicStation(SheetEdits, Station):
         self.say_line = SayLine(
             "U3.P4 - R20 330 - D7 red - GND",
             "Say a connection, a value, or “delete R8”. Enter does it.",
-            lambda text: understand(text, self.session.design, self.session.catalogue),
-            lambda text: completions(text, self.session.design, self.session.catalogue),
+            lambda text: understand(text, self.session.wired),
+            lambda text: completions(text, self.session.wired),
         )
         self.line, self.preview = self.say_line.field, self.say_line.preview
         self.say_line.said.connect(self.say)
@@ -168,17 +168,17 @@ class SchematicStation(SheetEdits, Station):
 
     def _amend(self) -> bool:
         """Bring the sheet that is shown up to the current design, moving nothing; whether there was anything to do."""
-        drawn, design, catalogue = self._drawn, self.session.design, self.session.catalogue
-        if drawn is None or drawn.design is design:
+        drawn, wired = self._drawn, self.session.wired
+        if drawn is None or drawn.wired is wired:
             return False
         marks = None
         if drawn.page:
-            page = next((p for p in pages_of(design, catalogue) if p.name == drawn.page), None)
+            page = next((p for p in pages_of(wired) if p.name == drawn.page), None)
             if page is None:
                 return False
-            marks = page_marks(design, catalogue, page)
-        sheet = amend(drawn.sheet, drawn.design, design, catalogue, marks)
-        self._drawn = Drawn(sheet, design, drawn.page, drawn.analysis)
+            marks = page_marks(wired, page)
+        sheet = amend(drawn.sheet, drawn.design, wired, marks)
+        self._drawn = Drawn(sheet, wired, drawn.page, drawn.analysis)
         self._show()
         return True
 
@@ -186,19 +186,18 @@ class SchematicStation(SheetEdits, Station):
         if self.isVisible():
             self.pull()
 
-    def _arrange(self, design: Design, report: Report) -> Drawn:
+    def _arrange(self, wired: Wired, report: Report) -> Drawn:
         """Return the sheet or page with the solved states; called off the GUI thread."""
-        catalogue = self.session.catalogue
-        page = next((p for p in pages_of(design, catalogue) if p.name == self.page), None)
-        sheet = arrange(design, catalogue, page, report)
+        page = next((p for p in pages_of(wired) if p.name == self.page), None)
+        sheet = arrange(wired, page, report)
         analysis: Analysis | None = None
         try:
-            if design.parts:
-                analysis = analyse(design, catalogue)
+            if wired.design.parts:
+                analysis = analyse(wired)
                 analysis.all()
         except SolveError:
             analysis = None
-        return Drawn(sheet, design, page.name if page else "", analysis)
+        return Drawn(sheet, wired, page.name if page else "", analysis)
 
     def _take_sheet(self, drawn: Drawn) -> None:
         moved = self._drawn is None or self._drawn.page != drawn.page
@@ -209,7 +208,7 @@ class SchematicStation(SheetEdits, Station):
             self.drawers[self.drawer_key].pull()
 
     def _fill_choices(self, drawn: Drawn) -> None:
-        pages = [p.name for p in pages_of(drawn.design, self.session.catalogue)]
+        pages = [p.name for p in pages_of(drawn.wired)]
         self.pages.setVisible(bool(pages))
         self._fill_box(
             self.pages, [WHOLE, *(f"Page {p}" for p in pages)], f"Page {drawn.page}" if drawn.page else WHOLE
@@ -266,7 +265,7 @@ class SchematicStation(SheetEdits, Station):
 
     def view_of(self, drawn: Drawn, for_paper: bool = False) -> SheetView:
         """Return what the painter needs for a drawn sheet."""
-        design, catalogue = drawn.design, self.session.catalogue
+        design = drawn.design
         badges: dict[str, tuple[int, str]] = {}
         if not for_paper:  # those of the design before stay until the new ones are there
             for number, f in enumerate(self.session.findings["schematic"], 1):
@@ -275,10 +274,9 @@ class SchematicStation(SheetEdits, Station):
                     ref = next((r for r in refs if r not in badges), refs[0])
                     badges.setdefault(ref, (number, f.severity.word))
         return SheetView(
-            design,
-            catalogue,
+            drawn.wired,
             drawn.sheet,
-            ground_net(design, catalogue),
+            drawn.wired.ground,
             self.volts,
             self.amps,
             self.overlay.isChecked(),
@@ -304,9 +302,10 @@ class SchematicStation(SheetEdits, Station):
         self.canvas.show_rect(QRectF(left, top, right - left, bottom - top))
 
     def _totals(self) -> None:
-        d, catalogue = self.session.design, self.session.catalogue
-        loose = unaccounted_pins(d, catalogue)
-        names = ", ".join(pin_label(d, catalogue, p) for p in loose[:2]) + (" …" if len(loose) > 2 else "")
+        wired = self.session.wired
+        d = wired.design
+        loose = unaccounted_pins(wired)
+        names = ", ".join(wired.label(p) for p in loose[:2]) + (" …" if len(loose) > 2 else "")
         pins = f"loose: {names}" if loose else "every pin accounted for"
         self.hint.setText(f"{len(d.parts)} parts · {len(d.nets)} nets · {pins}")
 
@@ -395,12 +394,13 @@ class SchematicStation(SheetEdits, Station):
 
     def all_pages(self, design: Design, report: Report) -> list[Drawn]:
         """Return every page of a design drawn, in order; the sheet itself if it is not split. Called off the GUI thread."""
-        pages = pages_of(design, self.session.catalogue)
+        wired = self.session.wired.with_design(design)
+        pages: list[Page | None] = [*pages_of(wired)]
         drawn, analysis = self._drawn, self.analysis
         if not pages and drawn is not None and drawn.design is design:
             return [drawn]
         return [
-            Drawn(arrange(design, self.session.catalogue, page, report), design, page.name if page else "", analysis)
+            Drawn(arrange(wired, page, report), wired, page.name if page else "", analysis)
             for page in (pages or [None])
         ]
 
@@ -418,9 +418,9 @@ class SchematicStation(SheetEdits, Station):
 
     def _turn_to(self, ref: str) -> None:
         """Turn to the page that a part is on."""
-        design, catalogue = self.session.design, self.session.catalogue
-        block = propose_blocks(design, catalogue).get(ref)
-        page = next((p for p in pages_of(design, catalogue) if block in p.blocks), None)
+        wired = self.session.wired
+        block = propose_blocks(wired).get(ref)
+        page = next((p for p in pages_of(wired) if block in p.blocks), None)
         if page:
             self._show_page(page.name)
             self.canvas.select([ref])

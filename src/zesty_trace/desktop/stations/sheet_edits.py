@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
-from zesty_trace.core.circuit.topology import kind_of, pin_label
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.progress import Report
@@ -42,15 +41,15 @@ class SheetEdits:
         self.session.do(f"{names} moved on the sheet", lambda d: edits.move_on_sheet(d, spots))
 
     def _joined(self, a: Pin, b: Pin) -> None:
-        names = " and ".join(pin_label(self.session.design, self.session.catalogue, p) for p in (a, b))
+        names = " and ".join(self.session.wired.label(p) for p in (a, b))
         self.session.do(f"{names} connected", lambda d: edits.join_pins(d, a, b))
 
     def _cut(self, pin: Pin) -> None:
-        name = pin_label(self.session.design, self.session.catalogue, pin)
+        name = self.session.wired.label(pin)
         self.session.do(f"{name} disconnected", lambda d: edits.disconnect(d, pin))
 
     def _value(self, ref: str, value: str) -> None:
-        kind = kind_of(self.session.design, self.session.catalogue, ref)
+        kind = self.session.wired.kind(ref)
         if problem := value_problem(kind, value):
             self.session.failed.emit(InputError(problem[0], ref, problem[1]))
             return
@@ -95,11 +94,12 @@ class SheetEdits:
 
     def renumber(self) -> None:
         """Number the parts anew in the order in which the sheet is read."""
-        base, catalogue, drawn = self.session.design, self.session.catalogue, self._drawn
+        wired, drawn = self.session.wired, self._drawn
+        base = wired.design
 
         def work(report: Report) -> Design:
             whole = drawn is not None and drawn.design is base and not drawn.page
-            sheet = drawn.sheet if whole and drawn else arrange(base, catalogue, report=report)
+            sheet = drawn.sheet if whole and drawn else arrange(wired, report=report)
             return group_edits.renumber(base, reading_order(sheet))
 
         def done(after: Design) -> None:
@@ -114,7 +114,7 @@ class SheetEdits:
             self.page = ""
             self.session.do("All on one sheet again", lambda d: group_edits.set_pages(d, ()))
             return
-        pages = propose_pages(self.session.design, self.session.catalogue)
+        pages = propose_pages(self.session.wired)
         if len(pages) < 2:
             self.session.message.emit("All of it fits on one page")
             return
@@ -123,5 +123,5 @@ class SheetEdits:
 
     def say(self, text: str) -> None:
         """Do what the line says."""
-        if self.session.do(text, lambda d: understand(text, d, self.session.catalogue).design):
+        if self.session.do(text, lambda d: understand(text, self.session.wired.with_design(d)).design):
             self.say_line.clear_done()

@@ -85,7 +85,7 @@ def export_netlist(station: SheetHost, kind: str, path: Path | None = None) -> N
     write = {"csv": netlist_csv, "json": netlist_json}[kind]
     path = path or _ask(station, f"{_stem(station)}-netlist.{kind}", f"{kind.upper()} (*.{kind})")
     if path:
-        text = write(station.session.design, station.session.catalogue)
+        text = write(station.session.wired)
         _told(station, path, lambda: write_given(path, text.encode()))
 
 

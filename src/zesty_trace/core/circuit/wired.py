@@ -1,0 +1,248 @@
+"""A design with its catalogue: what almost everything is worked out from, read off once and kept with the value.
+
+Two `Wired` are the same only if they are one object: jobs and kept results are keyed on it, so that a catalogue read
+anew is seen.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property, wraps
+from threading import RLock
+from typing import Any, NamedTuple, TypeVar
+
+import msgspec
+
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.kind import Kind, PackageSpec, PinSpec
+from zesty_trace.core.catalogue.kinds import Catalogue, check_kinds
+from zesty_trace.core.design.model import Design, Part, Pin, to_json
+from zesty_trace.core.design.reading import from_json
+from zesty_trace.core.quantities import leading_value
+from zesty_trace.errors import InputError
+
+SWITCHES = (m.FieldEffect, m.Bipolar)
+_Read = TypeVar("_Read")
+
+
+class Neighbour(NamedTuple):
+    """A two-pin part on a net: its pin there, its value (0.0 if none is stated), and the net beyond ("" if open)."""
+
+    pin: Pin
+    value: float
+    beyond: str
+
+    @property
+    def ref(self) -> str:
+        """The part's reference."""
+        return self.pin.ref
+
+
+@dataclass(frozen=True, eq=False)
+class Wired:
+    """A design and the catalogue that its parts are from. Frozen; everything on it is worked out when first asked for."""
+
+    design: Design
+    catalogue: Catalogue = field(repr=False)
+    _known: dict[Callable[..., Any], Any] = field(default_factory=dict, repr=False, init=False)
+    _lock: RLock = field(default_factory=RLock, repr=False, init=False)
+
+    def __getstate__(self) -> tuple[Design, Catalogue]:
+        return self.design, self.catalogue
+
+    def __setstate__(self, state: tuple[Design, Catalogue]) -> None:
+        fresh = Wired(*state)
+        for name in ("design", "catalogue", "_known", "_lock"):
+            object.__setattr__(self, name, getattr(fresh, name))
+
+    def with_design(self, design: Design) -> Wired:
+        """Return another design with the same catalogue; itself if it is this one."""
+        return self if design is self.design else Wired(design, self.catalogue)
+
+    def edited(self, edit: Callable[..., Design], *args: Any, **named: Any) -> Wired:
+        """Return what an edit makes of the design, with the same catalogue. EditError as the edit."""
+        return self.with_design(edit(self.design, *args, **named))
+
+    def once(self, read: Callable[[Wired], _Read]) -> _Read:
+        """Return what `read` gives for this value, worked out once however many threads ask."""
+        with self._lock:
+            if read not in self._known:
+                self._known[read] = read(self)
+            found: _Read = self._known[read]
+            return found
+
+    @cached_property
+    def net_of(self) -> dict[Pin, str]:
+        """Pin -> net."""
+        return self.design.net_of()
+
+    @cached_property
+    def ground(self) -> str:
+        """The net that holds most ground pins, else one called GND, else ""."""
+        best, count = "GND" if "GND" in self.design.nets else "", 0
+        for name, pins in self.design.nets.items():
+            grounds = sum(self.spec(p).role == "ground" for p in pins)
+            if grounds > count:
+                best, count = name, grounds
+        return best
+
+    @cached_property
+    def rails(self) -> tuple[str, ...]:
+        """Nets that feed supply pins, or that a supply gives out, ground left out; in the order of the design."""
+        return tuple(
+            name
+            for name, pins in self.design.nets.items()
+            if name != self.ground and {self.spec(p).role for p in pins} & {"supply_in", "supply_out"}
+        )
+
+    @cached_property
+    def _specs(self) -> dict[str, dict[str, PinSpec]]:
+        kinds = {part.kind for part in self.design.parts.values()}
+        return {k: {spec.number: spec for spec in reversed(self.catalogue.kind(k).pins)} for k in kinds}
+
+    def part(self, ref: str) -> Part:
+        """Return a part."""
+        return self.design.parts[ref]
+
+    def kind(self, ref: str) -> Kind:
+        """Return the kind of a part."""
+        return self.catalogue.kind(self.design.parts[ref].kind)
+
+    def package(self, ref: str) -> PackageSpec:
+        """Return the package of a part: its own, else the first of its kind."""
+        return self.catalogue.package(self.design.parts[ref].package or self.kind(ref).packages[0])
+
+    def spec(self, pin: Pin) -> PinSpec:
+        """Return a pin's name and role. KeyError if the kind has no such pin."""
+        try:
+            return self._specs[self.design.parts[pin.ref].kind][pin.number]
+        except KeyError:
+            raise KeyError(str(pin)) from None
+
+    def label(self, pin: Pin) -> str:
+        """Return `U4.ADR`."""
+        return f"{pin.ref}.{self.spec(pin).name}"
+
+    def pin(self, ref: str, name: str) -> Pin:
+        """Return the pin of this name. KeyError if the kind has none."""
+        return Pin(ref, self.kind(ref).pin_named(name).number)
+
+    def pin_of_role(self, ref: str, role: str) -> Pin | None:
+        """Return the first pin of a part with this role."""
+        spec = self.kind(ref).of_role(role)
+        return Pin(ref, spec.number) if spec else None
+
+    def net_at(self, ref: str, name: str) -> str:
+        """Return the net of the pin of this name, "" if it is on none. KeyError if the kind has no such pin."""
+        return self.net_of.get(self.pin(ref, name), "")
+
+    def pins(self) -> Iterator[tuple[Pin, PinSpec]]:
+        """Yield every pin of every part."""
+        for ref in self.design.parts:
+            for spec in self.kind(ref).pins:
+                yield Pin(ref, spec.number), spec
+
+    def on(self, net: str | None) -> tuple[Pin, ...]:
+        """Return the pins on a net; none if there is no such net."""
+        return self.design.nets.get(net or "", ())
+
+    def of_model(self, *models: type[m.Model]) -> list[str]:
+        """Return the references of parts of these models."""
+        return [ref for ref in self.design.parts if self.kind(ref).is_a(*models)]
+
+    def two_terminal(self, ref: str) -> bool:
+        """Whether the part has just two pins, both passive."""
+        pins = self.kind(ref).pins
+        return len(pins) == 2 and all(p.role == "passive" for p in pins)
+
+    def beyond(self, pin: Pin) -> str | None:
+        """Return the net at the other end of a two-pin part."""
+        return self.net_of.get(far_pin(pin))
+
+    def near(self, net: str | None, *models: type[m.Model]) -> list[Neighbour]:
+        """Return the two-pin parts of these models on a net."""
+        found = []
+        for pin in self.on(net):
+            kind = self.kind(pin.ref)
+            if len(kind.pins) == 2 and kind.is_a(*models):
+                value = leading_value(self.design.parts[pin.ref].value) or 0.0
+                found.append(Neighbour(pin, value, self.beyond(pin) or ""))
+        return found
+
+    def resistors_between(self, a: str, b: str) -> list[Pin]:
+        """Return the pins on `b` of resistors that join nets `a` and `b`."""
+        return [far_pin(n.pin) for n in self.near(a, m.Resistor) if n.beyond == b]
+
+    def supply_of(self, ref: str) -> str | None:
+        """Return the net that feeds a part's supply pin."""
+        feed = self.kind(ref).supply_pins()
+        return self.net_of.get(Pin(ref, feed[0].number)) if feed else None
+
+    def signal(self, net: str) -> bool:
+        """Whether a net is neither ground nor a supply."""
+        return net != self.ground and net not in self.rails
+
+    @cached_property
+    def controller_outputs(self) -> tuple[Pin, ...]:
+        """The controller pins that can only be meant as outputs: they reach a gate, a base or an LED, directly or
+        through one series part."""
+        found = []
+        for pin, spec in self.pins():
+            net = self.net_of.get(pin)
+            if not self.kind(pin.ref).is_a(m.Controller) or spec.role != "bidirectional" or net is None:
+                continue
+            nets = {net}
+            for near in self.design.nets[net]:
+                if near.ref != pin.ref and self.two_terminal(near.ref):
+                    beyond = self.beyond(near)
+                    if beyond and self.signal(beyond):
+                        nets.add(beyond)
+            if any(self._is_driven(p) for n in nets for p in self.design.nets[n]):
+                found.append(pin)
+        return tuple(found)
+
+    def _is_driven(self, pin: Pin) -> bool:
+        kind = self.kind(pin.ref)
+        return kind.is_a(m.Led) or (kind.is_a(*SWITCHES) and self.spec(pin).role == "input")
+
+
+def far_pin(pin: Pin) -> Pin:
+    """Return the other pin of a part with pins 1 and 2."""
+    return Pin(pin.ref, "2" if pin.number == "1" else "1")
+
+
+def worked_out(read: Callable[[Wired], _Read]) -> Callable[[Wired], _Read]:
+    """Keep what `read` gives with the value that it was asked for."""
+
+    @wraps(read)
+    def remembered(wired: Wired) -> _Read:
+        return wired.once(read)
+
+    return remembered
+
+
+class _Packed(msgspec.Struct, frozen=True):
+    """A design with the kinds and packages that it uses, as it travels to another process."""
+
+    design: msgspec.Raw
+    kinds: dict[str, Kind]
+    packages: dict[str, PackageSpec]
+
+
+def pack(wired: Wired) -> bytes:
+    """Return a design with the kinds and packages that it uses as JSON; `unpack` reads it back in another process."""
+    kinds = {p.kind: wired.catalogue.kind(p.kind) for p in wired.design.parts.values()}
+    names = {wired.package(ref).id for ref in wired.design.parts} | {n for k in kinds.values() for n in k.packages}
+    packages = {name: wired.catalogue.package(name) for name in sorted(names)}
+    return msgspec.json.encode(_Packed(msgspec.Raw(to_json(wired.design)), kinds, packages))
+
+
+def unpack(data: bytes, where: str = "wired.json") -> Wired:
+    """Return what `pack` wrote, checked as a whole. InputError."""
+    try:
+        packed = msgspec.json.decode(data, type=_Packed)
+    except (msgspec.MsgspecError, UnicodeError, RecursionError) as error:
+        raise InputError(f"It is not a design with its catalogue: {error}", where, "Write it again") from error
+    check_kinds(packed.kinds, packed.packages, where)
+    return Wired(from_json(bytes(packed.design), where), Catalogue(packed.kinds, packed.packages))
