@@ -149,12 +149,12 @@ def test_an_edit_repaints_only_what_changed_and_the_picture_is_that_of_a_full_pa
 
 
 def test_find_lights_parts_by_value_and_nets_by_name(sheet, qtbot) -> None:
-    qtbot.keyClicks(sheet.find, "330")
-    qtbot.keyClick(sheet.find, Qt.Key.Key_Return)
+    qtbot.keyClicks(sheet.find_box, "330")
+    qtbot.keyClick(sheet.find_box, Qt.Key.Key_Return)
     assert sheet.canvas.view.lit_refs == {"R14", "R15", "R16"}
-    sheet.find.clear()
-    qtbot.keyClicks(sheet.find, "HEATER")
-    qtbot.keyClick(sheet.find, Qt.Key.Key_Return)
+    sheet.find_box.clear()
+    qtbot.keyClicks(sheet.find_box, "HEATER")
+    qtbot.keyClick(sheet.find_box, Qt.Key.Key_Return)
     assert sheet.canvas.view.lit_nets == {"HEATER"}
 
 

@@ -402,8 +402,8 @@ def test_facts_are_kept_by_name(window: MainWindow, qtbot, settle) -> None:
 
 def test_board_of_another_size_than_the_brief_is_found_and_mended(window: MainWindow, settle) -> None:
     brief = show(window, "brief", settle)
-    brief.width.setValue(90.0)
-    brief.width.editingFinished.emit()
+    brief.board_width.setValue(90.0)
+    brief.board_width.editingFinished.emit()
     settle(window)
     found = next(f for f in window.session.findings["layout"] if f.rule == "size")
     assert found.limit == 90.0

@@ -257,4 +257,4 @@ def main(arguments: Sequence[str] | None = None) -> int:
         )
         return BAD
     print(json.dumps(data, ensure_ascii=False, indent=1) if options.json else text)
-    return status
+    return int(status)

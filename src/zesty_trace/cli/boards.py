@@ -7,13 +7,17 @@ import sys
 from contextlib import closing
 from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import with_acceptance
 from zesty_trace.errors import DeviceError, InputError, ZestyError
+
+if TYPE_CHECKING:
+    from zesty_trace.journey.batch import Batch
+    from zesty_trace.store.records import Records
 
 
 def route_command(a: argparse.Namespace) -> Answer:
@@ -155,7 +159,8 @@ def flash_command(a: argparse.Namespace) -> Answer:
     job = flashing.flash_job(wired, folder)
     if not a.simulate and not a.port:
         raise ZestyError("Say which port", "--port", "Give --port /dev/ttyUSB0, or --simulate")
-    batch, results, last = batches.batch_of(design), [], ""
+    batch, last = batches.batch_of(design), ""
+    results: list[dict[str, Any]] = []
     with closing(Records(folder)) as records:
         for serial in batches.book(records, batch, _serials(a, batch, records)):
             try:
@@ -189,7 +194,7 @@ def flash_command(a: argparse.Namespace) -> Answer:
     return (FOUND if bad else FINE), results, text
 
 
-def _serials(a: argparse.Namespace, batch: Any, records: Any) -> list[str]:
+def _serials(a: argparse.Namespace, batch: Batch, records: Records) -> list[str]:
     """Return the serial numbers that are asked for, checked against the batch before anything is touched."""
     from zesty_trace.journey.batch import chosen_serial
 

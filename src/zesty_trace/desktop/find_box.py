@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.schematic.netlist import Found, find
+from zesty_trace.desktop.stations.base import popup_of
 
 
 class FindBox(QLineEdit):
@@ -29,7 +30,7 @@ class FindBox(QLineEdit):
         completer = QCompleter(self._words, self)
         completer.setCompletionMode(QCompleter.CompletionMode.UnfilteredPopupCompletion)
         completer.setWidget(self)
-        completer.popup().setMinimumWidth(320)
+        popup_of(completer).setMinimumWidth(320)
         completer.activated.connect(self._take)
         self._completer = completer
         self.textEdited.connect(self._edited)
@@ -46,7 +47,7 @@ class FindBox(QLineEdit):
         if self._found:
             self._completer.complete()
         else:
-            self._completer.popup().hide()
+            popup_of(self._completer).hide()
 
     def _take(self, text: str) -> None:
         found = next((f for f in self._found if f.text == text), None)
@@ -55,7 +56,7 @@ class FindBox(QLineEdit):
 
     def _entered(self) -> None:
         """Show the first that is found, with others of the same value."""
-        self._completer.popup().hide()
+        popup_of(self._completer).hide()
         self._found = find(self.text(), self._of())
         wanted = self.text().strip().lower()
         design = self._of().design

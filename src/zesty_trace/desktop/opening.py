@@ -87,7 +87,7 @@ def new_project(path: Path) -> Path:
 def recent(settings: QSettings | None = None) -> list[Path]:
     """Return recent projects that are still there, newest first."""
     value = (settings or QSettings("zesty-trace", "zesty-trace")).value("recent", [])
-    names = [value] if isinstance(value, str) else list(value or [])
+    names = [value] if isinstance(value, str) else [str(v) for v in value] if isinstance(value, list | tuple) else []
     return [Path(n) for n in names if (Path(n) / "design.json").exists()]
 
 

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QCompleter, QFrame, QHBoxLayout, QLineEdit, QWidge
 
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.plain import Words
+from zesty_trace.desktop.stations.base import popup_of
 from zesty_trace.errors import ZestyError
 
 DONE = "Done. Ctrl+Z takes it back."
@@ -77,10 +78,10 @@ class SayLine(QFrame):
         words = self._complete_words(text) if self._complete_words else []
         self._words.setStringList(words)
         if words and words != [text]:
-            theme.dress(self._completer.popup())
+            theme.dress(popup_of(self._completer))
             self._completer.complete()
         else:
-            self._completer.popup().hide()
+            popup_of(self._completer).hide()
         self._show_preview(text)
 
     def _show_preview(self, text: str) -> None:
@@ -96,5 +97,5 @@ class SayLine(QFrame):
         self._show_preview(self.field.text())
 
     def _entered(self) -> None:
-        self._completer.popup().hide()
+        popup_of(self._completer).hide()
         self.said.emit(self.field.text())

@@ -162,8 +162,8 @@ class SheetPainter:
             if left - 1 < x < right + 1 and top - 1 < y < bottom + 1:
                 p.drawEllipse(QPointF(x, y), 0.32, 0.32)
         for symbol in self.view.sheet.symbols:
-            x0, y0, x1, y1 = symbol.body()
-            if x1 + LABELS > left and x0 - LABELS < right and y1 + LABELS > top and y0 - LABELS < bottom:
+            near_x, near_y, far_x, far_y = symbol.body()
+            if far_x + LABELS > left and near_x - LABELS < right and far_y + LABELS > top and near_y - LABELS < bottom:
                 self._symbol(p, symbol)
         for tag in self.view.sheet.tags:
             x, y = tag.at
@@ -443,8 +443,8 @@ class SheetPainter:
             self._text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
             return
         middle = (left + wide["left"] + right - wide["right"]) / 2
-        y = (top + bottom) / 2 - (0.6 if bottom - top >= 7 else 0.0)
-        self._text(p, middle, y, s.ref, size, "ink", "center", True)
+        centre = (top + bottom) / 2 - (0.6 if bottom - top >= 7 else 0.0)
+        self._text(p, middle, centre, s.ref, size, "ink", "center", True)
         title = kind.title.split(",")[0]
         if bottom - top >= 7 and len(title) * 0.5 < room - 1:
             self._text(p, middle, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)

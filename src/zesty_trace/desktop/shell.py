@@ -150,6 +150,7 @@ class MainWindow(QMainWindow):
         foot.addWidget(self.status)
         layout.addLayout(foot)
         page.setAutoFillBackground(True)
+        self._page = page
         self.setCentralWidget(page)
         self._pieces = (header, self.notices, self.status)
         self._dress()
@@ -225,7 +226,10 @@ class MainWindow(QMainWindow):
             def work(report: object) -> Path:
                 return demo_folder(False, demo)
 
-            return lambda: self.session.jobs.start("Making the demo", work, self.open_asked.emit) and None
+            def make() -> None:
+                self.session.jobs.start("Making the demo", work, self.open_asked.emit)
+
+            return make
 
         return [Action(f"Open demo: {name.replace('-', ' ')}", "", maker(demo)) for demo, name in DEMOS.items()]
 
@@ -347,7 +351,7 @@ class MainWindow(QMainWindow):
             palette.chosen.run()
 
     def _dress(self) -> None:
-        self.centralWidget().setPalette(theme.palette(theme.current()))
+        self._page.setPalette(theme.palette(theme.current()))
         for piece in (*self._pieces, *([self.findings, self.station] if self.current else [])):
             theme.dress(piece)
 

@@ -74,8 +74,8 @@ class MakePartDrawer(Drawer):
         self.read.horizontalHeader().setStretchLastSection(True)
         self.keep_button = button("Keep the part", self.keep, True)
         self.keep_button.setEnabled(False)
-        for widget in (self.pins, self.said, holder, row(self.keep_button, None), self.read):
-            self.body.addWidget(widget)
+        for each in (self.pins, self.said, holder, row(self.keep_button, None), self.read):
+            self.body.addWidget(each)
         self.pins.textChanged.connect(self.check)
         typed = (self.v_min, self.v_max, self.v_pin, self.supply_a, self.address)
         for field in (self.kind_id, self.kind_title, self.letter, *typed):

@@ -17,7 +17,7 @@ from zesty_trace.core.schematic.blocks import block_order, propose_blocks
 from zesty_trace.core.schematic.swap import Figures, Proposal, propose, swappable
 from zesty_trace.core.schematic.wiring_csv import value_problem
 from zesty_trace.desktop.drawers.base import Drawer, wrapped
-from zesty_trace.desktop.stations.base import button, fill, fit_height, label, row, table
+from zesty_trace.desktop.stations.base import button, fill, fit_height, label, line_of, row, table
 from zesty_trace.errors import InputError, SolveError, ZestyError
 
 SEVERAL = "several"
@@ -78,7 +78,7 @@ class PartDrawer(Drawer):
         self.value.editingFinished.connect(self._value_changed)
         self.notes.editingFinished.connect(self._notes_changed)
         self.package.activated.connect(lambda _k: self._package_changed())
-        self.block.lineEdit().editingFinished.connect(self._block_changed)
+        line_of(self.block).editingFinished.connect(self._block_changed)
         self.block.activated.connect(lambda _k: self._block_changed())
 
     @property
@@ -134,7 +134,7 @@ class PartDrawer(Drawer):
         self.block.clear()
         self.block.addItems(names)
         self.block.setEditText(next(iter(blocks)) if len(blocks) == 1 else "")
-        self.block.lineEdit().setPlaceholderText(SEVERAL if len(blocks) > 1 else "by proposal")
+        line_of(self.block).setPlaceholderText(SEVERAL if len(blocks) > 1 else "by proposal")
 
     def _fill_boards(self, refs: list[str]) -> None:
         while item := self.boards.takeAt(0):

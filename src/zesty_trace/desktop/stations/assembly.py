@@ -16,7 +16,7 @@ from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView
-from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, lines_of, row, table
 from zesty_trace.errors import EditError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, provenance
 
@@ -65,7 +65,7 @@ class AssemblyStation(Station):
             row(self.previous_button, self.next_button, None, self.build_button),
             name="sheet",
         )
-        frame.layout().setStretch(2, 1)
+        lines_of(frame).setStretch(2, 1)
         return frame
 
     def _list(self) -> QWidget:
@@ -96,7 +96,7 @@ class AssemblyStation(Station):
             self._plot_holder,
             self.measures,
         )
-        frame.layout().setStretch(2, 1)
+        lines_of(frame).setStretch(2, 1)
         self._run_of: Design | None = None
         self._run: Any = None
         return frame
@@ -233,7 +233,7 @@ class AssemblyStation(Station):
             self.plot = pg.PlotWidget()
             self.plot.setMinimumHeight(120)
             self.plot.setMaximumHeight(250)
-            self._plot_holder.layout().addWidget(self.plot)
+            lines_of(self._plot_holder).addWidget(self.plot)
         plot = self.plot
         plot.clear()
         plot.setBackground(t.sheet)

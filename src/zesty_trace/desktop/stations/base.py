@@ -10,8 +10,11 @@ from weakref import WeakKeyDictionary
 from PySide6.QtCore import QSettings, Qt, Signal
 from PySide6.QtGui import QShowEvent
 from PySide6.QtWidgets import (
+    QAbstractItemView,
     QAbstractSpinBox,
+    QBoxLayout,
     QComboBox,
+    QCompleter,
     QFrame,
     QHBoxLayout,
     QHeaderView,
@@ -200,6 +203,35 @@ def row(*widgets: QWidget | None) -> QWidget:
         else:
             layout.addWidget(widget)
     return holder
+
+
+def lines_of(widget: QWidget) -> QBoxLayout:
+    """Return the layout of a card or a row."""
+    layout = widget.layout()
+    assert isinstance(layout, QBoxLayout)
+    return layout
+
+
+def line_of(box: QComboBox) -> QLineEdit:
+    """Return the line of a box in which one can type."""
+    line = box.lineEdit()
+    assert line is not None
+    return line
+
+
+def popup_of(completer: QCompleter) -> QAbstractItemView:
+    """Return the list of a completer."""
+    popup = completer.popup()
+    assert popup is not None
+    return popup
+
+
+def cell(widget: QTableWidget, r: int, c: int) -> QTableWidgetItem:
+    """Return a cell of a filled table. IndexError outside of it."""
+    item = widget.item(r, c)
+    if item is None:
+        raise IndexError(f"no cell in row {r}, column {c}")
+    return item
 
 
 def table(*headers: str) -> QTableWidget:

@@ -12,13 +12,14 @@ from zesty_trace.core.bench.plan import BenchPlan, BenchStep, make_plan
 from zesty_trace.core.bench.run import BoardResult
 from zesty_trace.core.bench.simulated import demo_faults
 from zesty_trace.core.circuit.faults import Fault
+from zesty_trace.core.design.model import Design
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.hands import HandsPanel, WindowHands
 from zesty_trace.desktop.plain import tip
-from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, cell, fill, label, lines_of, row, table
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.errors import DeviceError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real
@@ -69,7 +70,8 @@ class BenchStation(Station):
         self.shown = ""
         self._measuring = False
         self._covered_of: object = None
-        self._wanted, self._wanted_of = Wanted(), (None, None)
+        self._wanted = Wanted()
+        self._wanted_of: tuple[Design, BenchPlan | None] | None = None
         outer.addWidget(self._plan_card(), 8)
         right = QVBoxLayout()
         right.setSpacing(12)
@@ -115,7 +117,7 @@ class BenchStation(Station):
         self.yield_words = label("passed", "muted")
         self.batch = table("Serial", "Verdict", "What")
         self.batch.horizontalHeader().setStretchLastSection(True)
-        self.batch.cellClicked.connect(lambda r, _c: self.show_board(self.batch.item(r, 0).text()))
+        self.batch.cellClicked.connect(lambda r, _c: self.show_board(cell(self.batch, r, 0).text()))
         self.run_button = button("Measure the batch", self.measure, True, "Ctrl+B")
         self.serial = QLineEdit()
         self.serial.setPlaceholderText("all")
@@ -134,7 +136,9 @@ class BenchStation(Station):
         for text, edit in zip(("Multimeter", "Supply", "Fixture"), self.addresses, strict=True):
             edit.setPlaceholderText("VISA address")
             line = row(label(text), edit)
-            line.layout().itemAt(0).widget().setMinimumWidth(86)
+            first = lines_of(line).itemAt(0)
+            if first and (title := first.widget()):
+                title.setMinimumWidth(86)
             holder.addWidget(line)
         self.address_box = QWidget()
         self.address_box.setLayout(holder)
@@ -206,7 +210,7 @@ class BenchStation(Station):
         for r in fill(self.batch, rows):
             cells = rows[r]
             self._tint(self.batch, r, 1, cells[1].partition(",")[0])
-            self.batch.item(r, 2).setToolTip(tip(cells[2]))
+            cell(self.batch, r, 2).setToolTip(tip(cells[2]))
         passed = sum(c[1].startswith("pass") for c in rows)
         measured = sum(c[1].startswith(("pass", "fail")) for c in rows)
         self.yield_label.setText(f"{passed} of {measured}" if measured else "0")
@@ -222,7 +226,7 @@ class BenchStation(Station):
         t = theme.current()
         color = {"pass": t.lime, "fail": t.stop, "ok": t.lime, "out": t.stop}.get(verdict)
         if color:
-            widget.item(r, c).setForeground(QColor(color))
+            cell(widget, r, c).setForeground(QColor(color))
 
     def _show_plan(self, boards: dict[str, journey.BoardRecord]) -> None:
         if self.plan is None:
@@ -248,8 +252,8 @@ class BenchStation(Station):
         for r in fill(self.steps, rows, (0,)):
             cells = rows[r]
             self._tint(self.steps, r, 4, cells[4])
-            self.steps.item(r, 3).setToolTip(tip(cells[3]))
-            self.steps.item(r, 1).setToolTip(tip(self.plan.steps[r].why))
+            cell(self.steps, r, 3).setToolTip(tip(cells[3]))
+            cell(self.steps, r, 1).setToolTip(tip(self.plan.steps[r].why))
         mark = ", simulated" if event and event.simulated else ""
         self.title.setText(f"Board {self.shown}{mark}" if event else "Test plan")
         words = (
@@ -362,7 +366,7 @@ class BenchStation(Station):
             [[part, "; ".join(_short(part, f) for f in faults)] for part, faults in found.unnoticed().items()],
         )
         for r in range(self.coverage.rowCount()):
-            self.coverage.item(r, 1).setToolTip(tip(self.coverage.item(r, 1).text()))
+            cell(self.coverage, r, 1).setToolTip(tip(cell(self.coverage, r, 1).text()))
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""

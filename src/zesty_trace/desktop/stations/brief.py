@@ -26,7 +26,7 @@ from zesty_trace.core.quantities import mm, nm, parse_length_nm, parse_value
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.plain import tip
-from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, cell, fill, label, lines_of, row, table
 from zesty_trace.desktop.stations.brief_import import ImportCard
 from zesty_trace.desktop.stations.brief_measured import MeasuredCard
 from zesty_trace.errors import InputError
@@ -60,13 +60,13 @@ class BriefStation(Station):
         self.limit = self._number(0, 60, " A", 2)
         self.ambient = self._number(-40, 120, " °C", 1)
         self.humidity = self._number(0, 100, " %", 0)
-        self.width = self._number(5, 500, " mm", 2)
-        self.height = self._number(5, 500, " mm", 2)
-        self.depth = self._number(1, 200, " mm", 2)
+        self.board_width = self._number(5, 500, " mm", 2)
+        self.board_height = self._number(5, 500, " mm", 2)
+        self.board_depth = self._number(1, 200, " mm", 2)
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         form.setVerticalSpacing(7)
-        for text, widget in (
+        fields: tuple[tuple[str, QWidget], ...] = (
             ("Name", self.name),
             ("What for", self.purpose),
             ("Quantity", self.quantity),
@@ -76,32 +76,34 @@ class BriefStation(Station):
             ("Supply gives up to", self.limit),
             ("Ambient", self.ambient),
             ("Humidity", self.humidity),
-            ("Board width", self.width),
-            ("Board height", self.height),
-            ("Room in the case", self.depth),
+            ("Board width", self.board_width),
+            ("Board height", self.board_height),
+            ("Room in the case", self.board_depth),
             ("Options wanted", self.options),
-        ):
+        )
+        for text, widget in fields:
             form.addRow(text, widget)
         self.name.editingFinished.connect(self._push)
         self.purpose.editingFinished.connect(self._push)
         self.options.editingFinished.connect(self._push)
-        for spin in (
+        spins: tuple[QSpinBox | QDoubleSpinBox, ...] = (
             self.quantity,
             self.budget,
             self.supply,
             self.limit,
             self.ambient,
             self.humidity,
-            self.width,
-            self.height,
-            self.depth,
-        ):
+            self.board_width,
+            self.board_height,
+            self.board_depth,
+        )
+        for spin in spins:
             spin.editingFinished.connect(self._push)
         self.needed.dateChanged.connect(lambda _d: self._push())
         holder = QWidget()
         holder.setLayout(form)
         frame = card(label("The board must", "heading"), holder)
-        frame.layout().addStretch(1)
+        lines_of(frame).addStretch(1)
         return frame
 
     def _whole(self, low: int, high: int, suffix: str) -> QSpinBox:
@@ -177,17 +179,17 @@ class BriefStation(Station):
         self.purpose.setToolTip(tip(b.purpose))
         self.quantity.setValue(b.quantity)
         self.needed.setDate(QDate.fromString(b.needed_by, "yyyy-MM-dd") if b.needed_by else QDate.currentDate())
-        for spin, value in (
+        for shown, value in (
             (self.budget, b.budget_eur),
             (self.supply, b.supply_v),
             (self.limit, b.supply_limit_a),
             (self.ambient, b.ambient_c),
             (self.humidity, b.humidity_pct),
-            (self.width, mm(b.case_width_nm)),
-            (self.height, mm(b.case_height_nm)),
-            (self.depth, mm(b.case_depth_nm)),
+            (self.board_width, mm(b.case_width_nm)),
+            (self.board_height, mm(b.case_height_nm)),
+            (self.board_depth, mm(b.case_depth_nm)),
         ):
-            spin.setValue(value)
+            shown.setValue(value)
         loose = len(unaccounted_pins(self.session.wired.with_design(d)))
         self.tables.show_totals(len(d.parts), len(d.nets), loose)
         self.measured.pull()
@@ -208,7 +210,7 @@ class BriefStation(Station):
             (1, 2, 3),
         )
         for r in range(self.template.rowCount()):
-            self.template.item(r, 0).setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
+            cell(self.template, r, 0).setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsSelectable)
         self.template.blockSignals(False)
 
     def _facts_changed(self) -> None:
@@ -275,9 +277,9 @@ class BriefStation(Station):
             "supply_limit_a": self.limit.value(),
             "ambient_c": self.ambient.value(),
             "humidity_pct": self.humidity.value(),
-            "case_width_nm": nm(self.width.value()),
-            "case_height_nm": nm(self.height.value()),
-            "case_depth_nm": nm(self.depth.value()),
+            "case_width_nm": nm(self.board_width.value()),
+            "case_height_nm": nm(self.board_height.value()),
+            "case_depth_nm": nm(self.board_depth.value()),
         }
 
     def _push(self) -> None:

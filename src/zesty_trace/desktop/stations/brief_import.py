@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import Qt
@@ -44,7 +45,7 @@ class ImportCard(QWidget):
         for k, (text, edit) in enumerate((("Parts", self.parts_path), ("Wiring", self.wiring_path))):
             grid.addWidget(label(text), k, 0)
             grid.addWidget(edit, k, 1)
-            grid.addWidget(button("Choose …", lambda e=edit: self._choose(e)), k, 2)
+            grid.addWidget(button("Choose …", partial(self._choose, edit)), k, 2)
             edit.textChanged.connect(lambda _t: self._paths_changed())
         holder = QWidget()
         holder.setLayout(grid)

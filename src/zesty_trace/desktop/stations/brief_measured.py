@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Literal
+
 from PySide6.QtWidgets import QComboBox, QCompleter, QLineEdit, QVBoxLayout, QWidget
 
 from zesty_trace.core.circuit.build import operating_states
@@ -14,7 +16,7 @@ from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.stations.base import WorkedOut, button, card, fill, fit_height, label, row, table
 from zesty_trace.errors import InputError, ZestyError
 
-KINDS = {"Current": "current", "Voltage": "voltage"}
+KINDS: dict[str, Literal["voltage", "current"]] = {"Current": "current", "Voltage": "voltage"}
 HINT = (
     "A voltage of a net (3V3), or a current out of a supply or into a pin (J1, U3.VDD). The model is held against it."
 )

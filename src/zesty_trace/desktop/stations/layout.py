@@ -13,13 +13,14 @@ from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.quantities import mm, say_mm
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView, shape_path
 from zesty_trace.desktop.say_line import SayLine
-from zesty_trace.desktop.stations.base import Station, WorkedOut, button, card, label, row
+from zesty_trace.desktop.stations.base import Station, WorkedOut, button, card, label, lines_of, row
 
 
 class LayoutStation(Station):
@@ -46,7 +47,7 @@ class LayoutStation(Station):
         bar = row(self.hint, None, self.top, self.bottom, self.rip_button, self.place_button, self.route_button)
         self.detail = label("Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm.", "muted")
         frame = card(bar, self.canvas, self.detail, name="sheet")
-        frame.layout().setStretch(1, 1)
+        lines_of(frame).setStretch(1, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self._line())
         c, s = self.canvas, self.session
@@ -128,12 +129,11 @@ class LayoutStation(Station):
     def place(self) -> None:
         """Place what is not placed, as a job."""
         wired = self.session.wired
-        base = wired.design
-        self.session.jobs.start(
-            "Placing",
-            lambda report: place_rest(wired, report),
-            lambda after: self.session.apply_result("Parts placed", base, after),
-        )
+
+        def done(after: Design) -> None:
+            self.session.apply_result("Parts placed", wired.design, after)
+
+        self.session.jobs.start("Placing", lambda report: place_rest(wired, report), done)
 
     def route(self) -> None:
         """Route the board, as a job."""

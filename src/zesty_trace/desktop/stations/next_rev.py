@@ -11,7 +11,7 @@ from zesty_trace.core.design import edits
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.plain import tip
-from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, cell, fill, label, row, table
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, provenance
 from zesty_trace.store.board import BoardEvent, BoardRecord
@@ -38,7 +38,7 @@ class NextRevStation(Station):
         self.road = table("Serial", *(w.capitalize() for w in ROAD), "Last word")
         header = self.road.horizontalHeader()
         header.setStretchLastSection(True)
-        self.road.cellClicked.connect(lambda r, _c: self._pick(self.road.item(r, 0).text()))
+        self.road.cellClicked.connect(lambda r, _c: self._pick(cell(self.road, r, 0).text()))
         self.serial = QLineEdit()
         self.serial.setMaximumWidth(100)
         self.serial.setPlaceholderText("A-004")
@@ -91,10 +91,10 @@ class NextRevStation(Station):
         t = theme.current()
         for r in fill(self.road, rows):
             cells = rows[r]
-            self.road.item(r, 5).setToolTip(tip(cells[5]))
+            cell(self.road, r, 5).setToolTip(tip(cells[5]))
             for c, text in enumerate(cells[1:5], 1):
                 if text.partition(",")[0] in ("pass", "yes", "fail"):
-                    self.road.item(r, c).setForeground(QColor(t.stop if text.startswith("fail") else t.lime))
+                    cell(self.road, r, c).setForeground(QColor(t.stop if text.startswith("fail") else t.lime))
         standings = [b.standing() for b in boards.values()]
         passed = sum(s.verdict == "pass" for s in standings)
         measured = sum(s.verdict != "open" for s in standings)

@@ -19,7 +19,7 @@ from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
 from zesty_trace.desktop.board_painter import shape_path
 from zesty_trace.desktop.canvas import Canvas
-from zesty_trace.desktop.stations.base import Station, button, card, fill, label, row, table
+from zesty_trace.desktop.stations.base import Station, button, card, fill, label, lines_of, row, table
 from zesty_trace.errors import InputError
 from zesty_trace.files import read_inside
 
@@ -102,7 +102,7 @@ class OrderStation(Station):
             row(self.write_button, None),
             name="sheet",
         )
-        frame.layout().setStretch(1, 1)
+        lines_of(frame).setStretch(1, 1)
         outer.addWidget(frame, 8)
         right = QVBoxLayout()
         right.setSpacing(12)

@@ -26,7 +26,7 @@ from zesty_trace.desktop.sheet_canvas import SheetCanvas
 from zesty_trace.desktop.sheet_host import Drawn
 from zesty_trace.desktop.sheet_painter import SheetView
 from zesty_trace.desktop.stations import sheet_files
-from zesty_trace.desktop.stations.base import Station, WorkedOut, card, label, row
+from zesty_trace.desktop.stations.base import Station, WorkedOut, card, label, lines_of, row
 from zesty_trace.desktop.stations.sheet_edits import SheetEdits
 from zesty_trace.errors import SolveError, ZestyError
 
@@ -84,7 +84,7 @@ class SchematicStation(SheetEdits, Station):
         self.splitter.addWidget(self.drawer_stack)
         self.splitter.setStretchFactor(0, 1)
         frame = card(self._upper_bar(), self._lower_bar(), self.splitter, name="sheet")
-        frame.layout().setStretch(2, 1)
+        lines_of(frame).setStretch(2, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self._line())
         c = self.canvas
@@ -115,12 +115,12 @@ class SchematicStation(SheetEdits, Station):
         self.pages.hide()
         bar = row(self.hint, self.pages, self.blocks, self.states, self.overlay)
         self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # the first to give way
-        bar.layout().setStretch(0, 1)
+        lines_of(bar).setStretch(0, 1)
         return bar
 
     def _lower_bar(self) -> QWidget:
-        self.find = FindBox(lambda: self.session.wired)
-        self.find.chosen.connect(self.light)
+        self.find_box = FindBox(lambda: self.session.wired)
+        self.find_box.chosen.connect(self.light)
         self.toggles: dict[str, QPushButton] = {}
         titles = {"": ("", "", "Findings", "back from a drawer"), **DRAWERS}
         for key, (_, _, title, keys) in titles.items():
@@ -134,7 +134,7 @@ class SchematicStation(SheetEdits, Station):
         self.more.setObjectName("chip")
         self.more.setToolTip("Arrange, number, split into pages, print, export")
         self.more.setMenu(sheet_files.menu_of(self))
-        return row(self.find, None, *self.toggles.values(), self.more)
+        return row(self.find_box, None, *self.toggles.values(), self.more)
 
     def _line(self) -> SayLine:
         self.say_line = SayLine(
@@ -450,7 +450,7 @@ class SchematicStation(SheetEdits, Station):
         ]
         run: list[tuple[str, str, Callable[[], object]]] = [
             ("Say a connection", "Ctrl+L", self.say_line.focus_line),
-            ("Find a part, value or net", "Ctrl+F", self.find.focus_line),
+            ("Find a part, value or net", "Ctrl+F", self.find_box.focus_line),
             ("Show voltages and currents", "Ctrl+E", self.overlay.toggle),
             ("Arrange the sheet again", "Ctrl+Shift+A", self.arrange_again),
             ("Copy the selected parts", "Ctrl+C", self.copy_selection),
