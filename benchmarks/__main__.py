@@ -18,7 +18,6 @@ import numpy as np
 
 from benchmarks.edit_to_screen import measure as edit_to_screen
 from benchmarks.large import demo, large, mended
-from zesty_trace import journey
 from zesty_trace.core.bench.plan import make_plan
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
@@ -35,6 +34,8 @@ from zesty_trace.core.fabrication.read_back import read_gerber
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.wires import wire_quality
+from zesty_trace.journey.assembling import heat_run
+from zesty_trace.journey.demos import create_demo
 from zesty_trace.stations import DEMOS
 
 EMPTY = """
@@ -68,7 +69,7 @@ def start_ratio(times: int = 9) -> tuple[float, float]:
     """Return seconds to the first window: an empty Qt window, and ours; alternating, medians."""
     with tempfile.TemporaryDirectory() as folder:
         project = Path(folder) / "demo"
-        journey.create_demo(project, date.today())
+        create_demo(project, date.today())
         environment = {**os.environ, "XDG_CONFIG_HOME": folder}
         empty, ours = [], []
         for _ in range(times):
@@ -188,9 +189,7 @@ def main() -> None:
         ("write all fabrication files", f"{median_s(lambda: all_files(Wired(result.design, catalogue)), 3):.2f} s")
     )
     rows.append(("read top copper back", f"{median_s(lambda: read_gerber(files['copper-top.gbr']), 3):.2f} s"))
-    rows.append(
-        ("simulate the oven", f"{median_s(lambda: journey.heat_run(Wired(result.design, catalogue)), 5) * 1e3:.0f} ms")
-    )
+    rows.append(("simulate the oven", f"{median_s(lambda: heat_run(Wired(result.design, catalogue)), 5) * 1e3:.0f} ms"))
     rows.append(
         ("make the test plan", f"{median_s(lambda: make_plan(Wired(design, catalogue), 'Full'), 3) * 1e3:.0f} ms")
     )

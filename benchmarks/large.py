@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from datetime import date
+from importlib.resources import files
 
-from zesty_trace import journey
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.group_edits import copy_parts
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.journey.demos import demo_base
 
 PARTS = 150
 ONCE = ("J1", "F1", "U1", "U2")  # the supplies feed the copies too
@@ -18,9 +19,9 @@ ONCE = ("J1", "F1", "U1", "U2")  # the supplies feed the copies too
 
 def demo(name: str, catalogue: Catalogue) -> Design:
     """Return a demo design as imported."""
-    root = journey.files("zesty_trace") / "data" / "demo" / name
+    root = files("zesty_trace") / "data" / "demo" / name
     texts = [(root / n).read_text("utf-8") for n in ("parts.csv", "wiring.csv")]
-    return import_prototype(texts[0], texts[1], catalogue, journey.demo_base(date.today(), name))
+    return import_prototype(texts[0], texts[1], catalogue, demo_base(date.today(), name))
 
 
 def mended(design: Design, catalogue: Catalogue) -> Design:

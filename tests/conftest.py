@@ -9,7 +9,8 @@ import pytest
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from zesty_trace import journey
+from importlib.resources import files
+
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped
@@ -17,6 +18,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.journey.demos import demo_base
 
 TODAY = date(2026, 11, 25)
 
@@ -36,14 +38,14 @@ def catalogue() -> Catalogue:
 @pytest.fixture(scope="session")
 def demo_tables() -> tuple[str, str]:
     """The two CSV files of the demo."""
-    root = journey.files("zesty_trace") / "data" / "demo" / "proofing"
+    root = files("zesty_trace") / "data" / "demo" / "proofing"
     return (root / "parts.csv").read_text("utf-8"), (root / "wiring.csv").read_text("utf-8")
 
 
 @pytest.fixture(scope="session")
 def demo(catalogue: Catalogue, demo_tables: tuple[str, str]) -> Design:
     """The demo as it opens, mistakes included."""
-    return import_prototype(*demo_tables, catalogue, journey.demo_base(TODAY))
+    return import_prototype(*demo_tables, catalogue, demo_base(TODAY))
 
 
 @pytest.fixture(scope="session")

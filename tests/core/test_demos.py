@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from importlib.resources import files
+
 import pytest
 
-from zesty_trace import journey
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import route
@@ -17,6 +18,8 @@ from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.wires import wire_quality
 from zesty_trace.core.schematic.wiring_csv import import_prototype
 from zesty_trace.errors import InputError
+from zesty_trace.journey.demos import create_demo, demo_base
+from zesty_trace.stations import DEMOS
 
 from ..conftest import TODAY
 
@@ -27,11 +30,11 @@ PLANTED = {
 }
 
 
-@pytest.fixture(scope="module", params=sorted(journey.DEMOS))
+@pytest.fixture(scope="module", params=sorted(DEMOS))
 def named(request: pytest.FixtureRequest, catalogue: Catalogue) -> tuple[str, Design]:
-    root = journey.files("zesty_trace") / "data" / "demo" / request.param
+    root = files("zesty_trace") / "data" / "demo" / request.param
     texts = [(root / n).read_text("utf-8") for n in ("parts.csv", "wiring.csv")]
-    return request.param, import_prototype(*texts, catalogue, journey.demo_base(TODAY, request.param))
+    return request.param, import_prototype(*texts, catalogue, demo_base(TODAY, request.param))
 
 
 def test_at_least_three_planted_mistakes_are_found(named: tuple[str, Design], catalogue: Catalogue) -> None:
@@ -73,4 +76,4 @@ def test_the_board_routes_without_a_clearance_finding(named: tuple[str, Design],
 
 def test_unknown_demo_is_told(tmp_path) -> None:
     with pytest.raises(InputError, match="There is no demo"):
-        journey.create_demo(tmp_path / "x", TODAY, "toaster")
+        create_demo(tmp_path / "x", TODAY, "toaster")

@@ -15,7 +15,8 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.build import cell_voltage, operating_states, spec_of_state
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, scenario_edits
-from zesty_trace.core.design.model import Design, Measured, Moment, Part, Pin, StateSpec
+from zesty_trace.core.design.model import Design, Moment, Part, Pin, StateSpec
+from zesty_trace.core.design.scenario_edits import reading
 from zesty_trace.errors import EditError
 
 from .test_more_rules import CHARGER, CHARGER_NETS, make
@@ -96,9 +97,10 @@ def test_timeline_charge_is_current_times_time(node: Design, catalogue: Catalogu
     own = scenario_edits.keep_states(
         node, [StateSpec(name="on", high=(Pin("U3", "1"),), supply_v=0), StateSpec(name="off", supply_v=0)]
     )
-    own = scenario_edits.set_timeline(
-        own, [Moment(state="off", seconds=9), Moment(state="on", seconds=1), Moment(state="gone", seconds=5)]
-    )
+    moments = [Moment(state="off", seconds=9), Moment(state="on", seconds=1)]
+    with pytest.raises(EditError, match="no state “gone”"):
+        scenario_edits.set_timeline(own, [*moments, Moment(state="gone", seconds=5)])
+    own = scenario_edits.set_timeline(own, moments)
     cycle = energy.play(Wired(own, catalogue))
     off, on = cycle.steps
     assert cycle.seconds == 10
@@ -124,12 +126,12 @@ def test_run_time_is_usable_capacity_over_average_current(node: Design, catalogu
 
 
 def test_measurements_are_kept_one_for_each_thing_and_state(node: Design) -> None:
-    first = scenario_edits.note_measured(node, Measured(what="current", where="J1", value=0.18))
-    second = scenario_edits.note_measured(first, Measured(what="current", where="J1", value=0.19))
+    first = scenario_edits.note_measured(node, reading("current", "J1", value=0.18))
+    second = scenario_edits.note_measured(first, reading("current", "J1", value=0.19))
     assert [m.value for m in second.measured] == [0.19]
     assert scenario_edits.drop_measured(second, 0).measured == ()
     with pytest.raises(EditError):
-        scenario_edits.note_measured(node, Measured(what="current", where="J1", value=1, tolerance_pct=0))
+        scenario_edits.note_measured(node, reading("current", "J1", value=1, tolerance_pct=0))
 
 
 def test_rc_charge_time_against_a_numerical_integration() -> None:

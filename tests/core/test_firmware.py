@@ -77,7 +77,7 @@ def test_damaged_hex_says_where(change, where: str) -> None:
 
 def test_binary_sits_at_its_base_and_must_fit_to_the_byte() -> None:
     fits = parse_image(bytes(TARGET.flash_bytes), "a.bin", TARGET.flash_start)
-    assert [f.severity for f in fit_findings(fits, TARGET) if f.key != "vectors"] == [Severity.NOTE]
+    assert [f.severity for f in fit_findings(fits, TARGET) if f.rule != "image start"] == [Severity.NOTE]
     over = parse_image(bytes(TARGET.flash_bytes + 1), "a.bin", TARGET.flash_start)
     found = fit_findings(over, TARGET)[0]
     assert found.severity is Severity.STOP

@@ -4,12 +4,15 @@ from __future__ import annotations
 
 from dataclasses import replace
 from datetime import date
+from decimal import Decimal
 
+import msgspec
 import pytest
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.ordering.houses import load_houses, read_house
+from zesty_trace.core.ordering.money import Money, money
 from zesty_trace.core.ordering.quote import (
     Order,
     add_working_days,
@@ -42,7 +45,7 @@ HOUSES = {h.name: h for h in load_houses()}
     ],
 )
 def test_board_price_worked_by_hand(house: str, order: Order, boards: int, price: float) -> None:
-    assert board_price(HOUSES[house], order) == (boards, pytest.approx(price))
+    assert board_price(HOUSES[house], order) == (boards, money(round(price, 2)))
 
 
 @pytest.mark.parametrize(
@@ -76,9 +79,9 @@ def test_colour_adds_two_days_and_stencil_its_own() -> None:
 
 def test_cheapest_is_the_cheapest_in_time_and_soonest_the_first_here() -> None:
     offers = quote(list(HOUSES.values()), TWELVE, WEDNESDAY, date(2026, 12, 25), 420.0)
-    assert offers == sorted(offers, key=lambda o: (o.total, o.arrives))
+    assert offers == sorted(offers, key=lambda o: (o.total.amount, o.arrives))
     best, first = cheapest(offers), soonest(offers)
-    assert (best.house, best.freight, best.total) == ("Lantern Boards", "post", pytest.approx(13.5 + 7.0 + 6.5))
+    assert (best.house, best.freight, best.total) == ("Lantern Boards", "post", money("27.0"))
     assert (first.house, first.freight) == ("Quay Circuits", "courier")
     assert not next(o for o in offers if o.freight == "sea post").on_time
 
@@ -119,3 +122,32 @@ def test_damaged_price_sheet_says_what(old: str, new: str, words: str) -> None:
     with pytest.raises(InputError, match=words) as caught:
         read_house(text.replace(old, new), "quay.toml")
     assert caught.value.where == "quay.toml"
+
+
+def test_two_currencies_are_never_compared_as_numbers() -> None:
+    """663 JPY are about 4 EUR: as numbers 27 would be the smaller."""
+    euro = HOUSES["Lantern Boards"]
+    yen = msgspec.structs.replace(euro, name="Yen Boards", currency="JPY", setup=600.0)
+    offers = quote([euro, yen], TWELVE, WEDNESDAY, None, 100.0)
+    assert cheapest(offers).total.currency == "EUR"
+    assert {o.in_budget for o in offers if o.total.currency == "JPY"} == {None}
+    assert cheapest([o for o in offers if o.total.currency == "JPY"]).house == "Yen Boards"
+    mixed = [replace(offers[0], total=Money(Decimal(1), c)) for c in ("JPY", "SEK")]
+    assert cheapest(mixed) is None
+    said = [f.title for f in order_findings(edits.set_brief(Design(), budget_eur=100.0), offers)]
+    assert any("Prices in JPY are not held against the budget" in t for t in said)
+    with pytest.raises(InputError, match="cannot be compared"):
+        _ = money(27) < Money(Decimal(663), "JPY")
+    with pytest.raises(InputError):
+        _ = money(27) + Money(Decimal(663), "JPY")
+    assert money(0.1) + money(0.2) == money("0.3")
+
+
+@pytest.mark.parametrize(
+    ("width", "height", "made"), [(80, 40, False), (40, 50, True), (50, 50, True), (51, 10, False)]
+)
+def test_a_house_offers_no_board_larger_than_it_makes(width: float, height: float, made: bool) -> None:
+    small = msgspec.structs.replace(HOUSES["Lantern Boards"], max_width_mm=50.0, max_height_mm=50.0)
+    order = replace(TWELVE, width_mm=width, height_mm=height)
+    assert (board_price(small, order) is not None) is made
+    assert bool(quote([small], order, WEDNESDAY, None, 0.0)) is made

@@ -9,14 +9,15 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from zesty_trace import journey
 from zesty_trace.core.catalogue.facts import FORMER_NAMES, Facts
 from zesty_trace.core.catalogue.kinds import ROLES, Catalogue, PinSpec, line_of_entry, read_kinds, shipped
 from zesty_trace.core.catalogue.make_part import check_package, guess_role, make_kind, read_pin_table, write_kind
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, scenario_edits
-from zesty_trace.core.design.model import Design, Measured, Part, Pin, TemplateHole
+from zesty_trace.core.design.model import Design, Part, Pin, TemplateHole
+from zesty_trace.core.design.scenario_edits import reading
+from zesty_trace.core.review.brief import brief_findings
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.review.prototype import compare, predict, prototype_findings
 from zesty_trace.core.review.rules import review
@@ -24,6 +25,7 @@ from zesty_trace.core.schematic.import_repair import guess_kinds, preview_import
 from zesty_trace.core.schematic.swap import propose, swappable
 from zesty_trace.core.schematic.wiring_csv import import_prototype
 from zesty_trace.errors import EditError, InputError
+from zesty_trace.journey.kinds import carry_kinds, keep_kind, project_catalogue
 from zesty_trace.store.own import keep_names, load_names
 
 from ..conftest import TODAY
@@ -172,14 +174,14 @@ def test_own_kinds_travel_with_the_project(
 ) -> None:
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "config"))
     kind = made(catalogue)
-    journey.keep_kind(kind, tmp_path / "first")
-    other = journey.project_catalogue(tmp_path / "second")
+    keep_kind(kind, tmp_path / "first")
+    other = project_catalogue(tmp_path / "second")
     assert kind.id in other.kinds
     design = edits.add_part(Design(), Part(ref="U1", kind=kind.id))
-    assert journey.carry_kinds(design, tmp_path / "second", other) == [kind.id]
-    assert journey.carry_kinds(design, tmp_path / "second", other) == []
+    assert carry_kinds(design, tmp_path / "second", other) == [kind.id]
+    assert carry_kinds(design, tmp_path / "second", other) == []
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path / "elsewhere"))
-    assert kind.id in journey.project_catalogue(tmp_path / "second").kinds
+    assert kind.id in project_catalogue(tmp_path / "second").kinds
 
 
 # Module or bare -------------------------------------------------------------------------------------------------------
@@ -278,8 +280,8 @@ def test_import_takes_remembered_words(catalogue: Catalogue) -> None:
 
 def test_readings_beside_the_model(mended: Design, catalogue: Catalogue) -> None:
     """Hand-worked, all off: 98 mA of 3.3 V by a linear part from 5 V, and 25 mA, at 90 % from 12 V: 57 mA."""
-    design = scenario_edits.note_measured(mended, Measured(what="voltage", where="3V3", value=3.28, tolerance_pct=3))
-    design = scenario_edits.note_measured(design, Measured(what="current", where="J1", value=0.18, state="all off"))
+    design = scenario_edits.note_measured(mended, reading("voltage", "3V3", value=3.28, tolerance_pct=3))
+    design = scenario_edits.note_measured(design, reading("current", "J1", value=0.18, state="all off"))
     voltage, current = compare(Wired(design, catalogue))
     assert voltage.agrees
     assert not current.agrees
@@ -291,26 +293,27 @@ def test_readings_beside_the_model(mended: Design, catalogue: Catalogue) -> None
 
 def test_readings_that_cannot_be_placed(mended: Design, catalogue: Catalogue) -> None:
     for where, what, state in (
-        ("5Vx", "voltage", ""),
-        ("U99", "current", ""),
         ("U3.ABC", "current", ""),
         ("3V3", "voltage", "x"),
     ):
-        design = scenario_edits.note_measured(mended, Measured(what=what, where=where, value=1, state=state))
+        design = scenario_edits.note_measured(mended, reading(what, where, value=1, state=state))
         assert "cannot be placed" in prototype_findings(Wired(design, catalogue))[0].title
-    assert predict(Wired(mended, catalogue), Measured(what="current", where="U3.VDD", value=0)) == pytest.approx(
-        0.095, rel=0.2
-    )
+    for where, what in (("5Vx", "voltage"), ("U99", "current")):
+        with pytest.raises(EditError, match="There is no"):
+            scenario_edits.note_measured(mended, reading(what, where, 1.0))
+        with pytest.raises(InputError, match="There is no"):
+            predict(Wired(mended, catalogue), reading(what, where, 1.0))
+    assert predict(Wired(mended, catalogue), reading("current", "U3.VDD", value=0)) == pytest.approx(0.095, rel=0.2)
 
 
 def test_brief_says_what_does_not_fit_the_case(mended: Design, catalogue: Catalogue) -> None:
-    assert journey.brief_findings(Wired(mended, catalogue), TODAY) == []
+    assert brief_findings(Wired(mended, catalogue), TODAY) == []
     low = edits.set_brief(mended, case_depth_nm=5_000_000)
-    assert any("mm tall" in f.title for f in journey.brief_findings(Wired(low, catalogue), TODAY))
+    assert any("mm tall" in f.title for f in brief_findings(Wired(low, catalogue), TODAY))
     outside = edits.set_brief(mended, template=(TemplateHole(ref="H1", x_nm=-1, y_nm=0),))
-    assert any("outside the board" in f.title for f in journey.brief_findings(Wired(outside, catalogue), TODAY))
+    assert any("outside the board" in f.title for f in brief_findings(Wired(outside, catalogue), TODAY))
     late = edits.set_brief(mended, needed_by="2020-01-01")
-    assert any("were needed by" in f.title for f in journey.brief_findings(Wired(late, catalogue), TODAY))
+    assert any("were needed by" in f.title for f in brief_findings(Wired(late, catalogue), TODAY))
 
 
 OWN = """[own_chip]

@@ -111,9 +111,9 @@ def _some_edit(rng: random.Random, design: Design, catalogue: Catalogue, step: i
 @pytest.mark.parametrize("name", ["proofing", "tide-dial", "sensor-node"])
 @pytest.mark.parametrize("seed", range(3))
 def test_any_run_of_edits_is_drawn_as_the_nets_say(name: str, seed: int, catalogue: Catalogue) -> None:
-    from zesty_trace import journey
+    from importlib.resources import files
 
-    root = journey.files("zesty_trace") / "data" / "demo" / name
+    root = files("zesty_trace") / "data" / "demo" / name
     design = import_prototype(*((root / f).read_text("utf-8") for f in ("parts.csv", "wiring.csv")), catalogue)
     sheet, rng = arrange(Wired(design, catalogue)), random.Random(seed)
     done = 0
@@ -141,9 +141,9 @@ def test_arranging_reports_and_can_be_stopped(mended: Design, catalogue: Catalog
 
 def test_pins_that_share_several_signals_face_each_other(catalogue: Catalogue) -> None:
     """The radio of the sensor node: its serial lines run straight to the controller."""
-    from zesty_trace import journey
+    from importlib.resources import files
 
-    root = journey.files("zesty_trace") / "data" / "demo" / "sensor-node"
+    root = files("zesty_trace") / "data" / "demo" / "sensor-node"
     design = import_prototype(*((root / f).read_text("utf-8") for f in ("parts.csv", "wiring.csv")), catalogue)
     sheet = arrange(Wired(design, catalogue))
     straight = [w for w in sheet.wires if w.net in ("SCK", "MOSI", "MISO") and len(w.points) == 2]
@@ -212,17 +212,17 @@ USB_WIRES += "A,J1,CC1\nA,R1,1\nB,J1,CC2\nB,R2,1\nGND,R1,2\nGND,R2,2\n"
 
 
 def test_the_inlet_sets_the_supply_that_nobody_has_set(catalogue: Catalogue) -> None:
-    from zesty_trace import journey
+    from zesty_trace.core.review.brief import brief_findings
 
     fresh = import_prototype(USB_PARTS, USB_WIRES, catalogue)
     assert fresh.brief.supply_v == 5.0
     said = Design(brief=Brief(supply_v=9.0))
     kept = import_prototype(USB_PARTS, USB_WIRES, catalogue, said)
     assert kept.brief.supply_v == 9.0
-    finding = next(f for f in journey.brief_findings(Wired(kept, catalogue)) if f.key == "own supply")
+    finding = next(f for f in brief_findings(Wired(kept, catalogue)) if f.rule == "own supply")
     assert "9 V" in finding.title
     assert finding.mend.apply(kept).brief.supply_v == 5.0
-    assert not any(f.key == "own supply" for f in journey.brief_findings(Wired(fresh, catalogue)))
+    assert not any(f.rule == "own supply" for f in brief_findings(Wired(fresh, catalogue)))
 
 
 def test_an_unknown_kind_is_not_told_again_for_each_of_its_wires(catalogue: Catalogue) -> None:

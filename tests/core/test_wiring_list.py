@@ -10,7 +10,8 @@ from hypothesis import strategies as st
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, group_edits, scenario_edits
-from zesty_trace.core.design.model import Design, Measured, Option, Part, Pin, StateSpec
+from zesty_trace.core.design.model import Design, Option, Part, Pin, StateSpec
+from zesty_trace.core.design.scenario_edits import reading
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.say_it import completions, say, understand
 from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring, import_prototype
@@ -209,7 +210,7 @@ def test_preview_says_what_a_repeat_does(lamp: Design, catalogue: Catalogue) -> 
 def test_new_numbers_follow_everywhere(lamp: Design, catalogue: Catalogue) -> None:
     design = say("copy R1, D1", Wired(lamp, catalogue))
     design = scenario_edits.keep_states(design, [StateSpec(name="s", high=(Pin("U4", "1"),), asleep=("U4",))])
-    design = scenario_edits.note_measured(design, Measured(what="current", where="R2.1", value=1e-3))
+    design = scenario_edits.note_measured(design, reading("current", "R2.1", value=1e-3))
     design = group_edits.put_option(design, Option(name="second", refs=("R2", "D2"), switch="SECOND=1"))
     after = group_edits.renumber(design, ["R2", "D2", "U4", "R1"])
     assert after.parts["R1"].ref == "R1"

@@ -10,11 +10,11 @@ import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
-from zesty_trace import journey
 from zesty_trace.core.design.model import Design
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.opening import open_project
 from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.journey.demos import create_demo
 from zesty_trace.store.project import ProjectFolder
 
 from ..conftest import TODAY
@@ -31,7 +31,7 @@ def qapp_cls() -> type[WatchedApplication]:
 @pytest.fixture(scope="session")
 def demo_project(tmp_path_factory: pytest.TempPathFactory) -> Path:
     path = tmp_path_factory.mktemp("demo") / "cabinet"
-    journey.create_demo(path, TODAY)
+    create_demo(path, TODAY)
     return path
 
 

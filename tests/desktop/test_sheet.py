@@ -10,7 +10,7 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QImage
 
-from zesty_trace import journey
+from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Moment, Pin
 from zesty_trace.core.design.scenario_edits import set_timeline
 from zesty_trace.core.schematic.netlist import reading_order
@@ -18,6 +18,8 @@ from zesty_trace.core.schematic.swap import swappable
 from zesty_trace.desktop.shell import MainWindow
 from zesty_trace.desktop.stations import sheet_files
 from zesty_trace.desktop.stations.schematic import DRAWERS
+from zesty_trace.journey.demos import create_demo
+from zesty_trace.journey.kinds import project_catalogue
 from zesty_trace.store.project import read_project
 
 from ..conftest import TODAY
@@ -36,7 +38,7 @@ def sheet(window: MainWindow, settle):
 @pytest.fixture
 def open_demo(open_window, tmp_path: Path, settle):
     def opened(demo: str) -> MainWindow:
-        journey.create_demo(tmp_path / demo, TODAY, demo)
+        create_demo(tmp_path / demo, TODAY, demo)
         window = open_window(tmp_path / demo)
         window.go("schematic")
         settle(window)
@@ -302,7 +304,7 @@ def test_wiring_list_and_drawing_are_in_step_both_ways(sheet, qtbot, settle) -> 
     sheet.open_drawer("wiring")
     drawer = sheet.drawers["wiring"]
     assert "add R14 resistor 330" in drawer.text.toPlainText()
-    session.do("value", lambda d: journey.edits.change_part(d, "R14", value="390"))
+    session.do("value", lambda d: edits.change_part(d, "R14", value="390"))
     settle(sheet.window())
     assert "add R14 resistor 390" in drawer.text.toPlainText()
     text = drawer.text.toPlainText()
@@ -317,7 +319,7 @@ def test_wiring_list_and_drawing_are_in_step_both_ways(sheet, qtbot, settle) -> 
     assert session.design is before
     assert "U3.P99" in drawer.said.text()
     assert drawer.text.extraSelections()
-    session.do("value", lambda d: journey.edits.change_part(d, "R15", value="390"))
+    session.do("value", lambda d: edits.change_part(d, "R15", value="390"))
     assert "changed meanwhile" in drawer.said.text() or drawer.dirty
     click(qtbot, drawer.drop_button)
     assert "U3.P99" not in drawer.text.toPlainText()
@@ -395,7 +397,7 @@ def test_equal_steps_of_the_timeline_each_show_their_current(sheet, settle) -> N
 def test_a_broken_part_file_does_not_keep_the_design_from_being_saved(window: MainWindow, settle) -> None:
     (window.session.path / "parts").mkdir(exist_ok=True)
     (window.session.path / "parts" / "broken.toml").write_text("[oops\n")
-    window.session.do("name", lambda d: journey.edits.set_name(d, "Saved all the same"))
+    window.session.do("name", lambda d: edits.set_name(d, "Saved all the same"))
     window.session.__dict__.pop("catalogue", None)
     assert window.session.save()
     assert read_project(window.session.path).design.name == "Saved all the same"
@@ -519,7 +521,7 @@ def test_a_part_is_made_from_its_pin_table_used_and_kept(sheet, qtbot, settle, t
     settle(window)
     window.close()
     shutil.rmtree(tmp_path / "config", ignore_errors=True)
-    assert "soil_sensor" in journey.project_catalogue(window.session.path).kinds
+    assert "soil_sensor" in project_catalogue(window.session.path).kinds
 
 
 def test_module_or_bare_is_shown_side_by_side_before_it_is_done(node: MainWindow, qtbot, settle) -> None:

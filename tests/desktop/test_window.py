@@ -563,8 +563,14 @@ def test_a_finding_is_accepted_with_a_reason_and_taken_back(window: MainWindow, 
     accepted = next(c for c in window.findings.cards if c.finding.accepted)
     assert accepted.finding.accepted == "only one is fitted"
     assert accepted.mend_button is None
-    kept = {"bus address: U4 U5": "only one is fitted"}
-    qtbot.waitUntil(lambda: read_project(window.session.path).design.accepted == kept, timeout=3000)
+
+    def kept() -> bool:
+        on_disk = read_project(window.session.path).design.accepted
+        return [(a.rule, a.refs, a.reason, a.value) for a in on_disk] == [
+            ("bus address", ("U4", "U5"), "only one is fitted", 68.0)
+        ]
+
+    qtbot.waitUntil(kept, timeout=3000)
     qtbot.mouseClick(accepted.accept_button, Qt.MouseButton.LeftButton)
     settle(window)
     assert window.session.open_count("schematic") == 3

@@ -24,7 +24,6 @@ from typing import Any
 
 import tomli_w
 
-from zesty_trace import journey
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped
@@ -50,6 +49,8 @@ from zesty_trace.devices.scpi import ScpiLink
 from zesty_trace.devices.usart_bootloader import blocks_of
 from zesty_trace.errors import ZestyError
 from zesty_trace.files import text_of
+from zesty_trace.journey.demos import demo_base
+from zesty_trace.journey.kinds import check_known
 from zesty_trace.store.board import parse_serial
 from zesty_trace.store.own import load_names
 from zesty_trace.store.project import JOURNAL, ProjectFolder, read_project
@@ -71,7 +72,7 @@ class Target:
 def demo_design() -> Design:
     root = files("zesty_trace") / "data" / "demo" / "sensor-node"
     texts = [(root / n).read_text("utf-8") for n in ("parts.csv", "wiring.csv")]
-    return import_prototype(texts[0], texts[1], shipped(), journey.demo_base(TODAY, "sensor-node"))
+    return import_prototype(texts[0], texts[1], shipped(), demo_base(TODAY, "sensor-node"))
 
 
 @cache
@@ -164,7 +165,7 @@ def rehearse(kind: Kind, catalogue: Catalogue) -> None:
             name = "GND" if pin.role == "ground" else "12V"
             nets[name] = (*nets[name], *nets.pop(f"N{k}"))
     whole = Design(parts={part.ref: part, "JX1": jack}, nets=nets)
-    journey.check_known(Wired(whole, catalogue))
+    check_known(Wired(whole, catalogue))
     for act in (lambda: review(Wired(whole, catalogue)), lambda: arrange(Wired(whole, catalogue))):
         with suppress(ZestyError):
             act()

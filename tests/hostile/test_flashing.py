@@ -15,16 +15,17 @@ from pathlib import Path
 import bincopy
 import pytest
 
-from zesty_trace import journey
 from zesty_trace.cli import main
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import ImageSpec
+from zesty_trace.core.firmware.fit import controller_findings, image_spec
 from zesty_trace.core.firmware.image import fit_findings, parse_image
 from zesty_trace.core.firmware.targets import find_target
 from zesty_trace.devices.usart_bootloader import open_port
 from zesty_trace.errors import Cancelled, DeviceError, InputError
+from zesty_trace.journey.demos import create_demo
 from zesty_trace.journey.flashing import flash_board, flash_job, flash_simulated
 from zesty_trace.standins.launch import running
 from zesty_trace.store.project import ProjectFolder, read_project
@@ -36,7 +37,7 @@ TARGET = find_target("zt32-128k")
 @pytest.fixture
 def project(tmp_path: Path) -> Path:
     path = tmp_path / "p"
-    journey.create_demo(path, date(2026, 11, 26))
+    create_demo(path, date(2026, 11, 26))
     return path
 
 
@@ -174,7 +175,7 @@ def test_a_board_of_another_variant_is_refused(project: Path, records: Records, 
 
 def test_the_image_is_held_to_the_boards_controller(project: Path, job) -> None:
     design = edits.set_images(job.design, [ImageSpec(file="proofing-1.0.hex", target="zt32-64k")])
-    assert [f.key for f in journey.controller_findings(Wired(design, shipped()))] == ["controller"]
+    assert [f.rule for f in controller_findings(Wired(design, shipped()))] == ["image target"]
     with pytest.raises(InputError, match="not on the board"):
         flash_job(Wired(design, shipped()), project)
 
@@ -184,7 +185,7 @@ def test_an_image_of_the_variant_comes_before_the_one_for_all(job) -> None:
         ImageSpec(file="all.hex", target="zt32-128k"),
         ImageSpec(file="full.hex", target="zt32-128k", variant="Full"),
     ]
-    spec = journey.image_spec(edits.set_images(job.design, images))
+    spec = image_spec(edits.set_images(job.design, images))
     assert spec is not None
     assert spec.file == "full.hex"
 
@@ -233,7 +234,7 @@ def test_a_vector_table_that_cannot_be_is_said() -> None:
     def found(stack: int, start: int) -> bool:
         head = stack.to_bytes(4, "little") + start.to_bytes(4, "little")
         image = parse_image(head + bytes(range(256)) * 4, "x.bin", TARGET.flash_start)
-        return any(f.key == "vectors" for f in fit_findings(image, TARGET))
+        return any(f.rule == "image start" for f in fit_findings(image, TARGET))
 
     top = TARGET.ram_start + TARGET.ram_bytes
     assert not found(top, TARGET.flash_start + 0x81)

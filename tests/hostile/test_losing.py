@@ -15,8 +15,8 @@ from pathlib import Path
 import pytest
 
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Measured, Moment, to_json
-from zesty_trace.core.design.scenario_edits import note_measured, set_timeline
+from zesty_trace.core.design.model import Design, Moment, Part, Pin, to_json
+from zesty_trace.core.design.scenario_edits import note_measured, reading, set_timeline
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.store.autosave import Autosaver
 from zesty_trace.store.project import (
@@ -124,9 +124,11 @@ def test_another_programs_file_is_not_overwritten_unasked(folder: ProjectFolder)
 
 @pytest.mark.parametrize("value", [float("inf"), float("-inf"), float("nan"), 1e300])
 def test_what_is_no_number_is_refused_by_saving_and_by_the_journal(folder: ProjectFolder, value: float) -> None:
+    part = Part(ref="R1", kind="resistor")
+    wired = edits.connect(edits.add_part(Design(), part), Pin("R1", "1"), "3V3")
     for wrong in (
         edits.set_brief(Design(), supply_v=value),
-        note_measured(Design(), Measured(what="voltage", where="3V3", value=value)),
+        note_measured(wired, reading("voltage", "3V3", value=value)),
         set_timeline(Design(), [Moment(state="on", seconds=value)])
         if value > 0
         else edits.set_brief(Design(), budget_eur=value),

@@ -11,7 +11,6 @@ from pathlib import Path
 
 import pytest
 
-from zesty_trace import journey
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -25,6 +24,8 @@ from zesty_trace.core.schematic.wiring_csv import export_parts
 from zesty_trace.desktop.opening import demo_folder
 from zesty_trace.errors import InputError, StoreError, ZestyError
 from zesty_trace.files import read_given, read_inside, write_inside
+from zesty_trace.journey.demos import DEMO_MARK, create_demo
+from zesty_trace.journey.kinds import check_known, project_catalogue
 from zesty_trace.names import csv_cell, from_csv_cell, scpi_string
 from zesty_trace.store.project import DESIGN, JOURNAL, LOCK, DamagedProject, ProjectFolder, read_project
 
@@ -99,7 +100,7 @@ def test_what_is_no_plain_file_is_refused_at_once(project: Path, what: str, wher
     reader: dict[str, Callable[[], object]] = {
         "firmware": lambda: image_inside(project, "a.bin"),
         "houses": lambda: load_houses(project),
-        "parts": lambda: journey.project_catalogue(project),
+        "parts": lambda: project_catalogue(project),
     }
     with pytest.raises(ZestyError):
         reader.get(where.split("/", maxsplit=1)[0], lambda: ProjectFolder.open(project))()
@@ -177,7 +178,7 @@ def test_a_reset_moves_the_old_demo_aside_and_touches_demos_only(tmp_path: Path,
     assert again == path
     assert not (path / "notes.txt").exists()
     assert (path.with_name(path.name + ".old-1") / "notes.txt").read_text() == "mine"
-    (path / journey.DEMO_MARK).unlink()
+    (path / DEMO_MARK).unlink()
     with pytest.raises(StoreError, match="not one that the application made"):
         demo_folder(True, "sensor-node")
 
@@ -186,7 +187,7 @@ def test_a_demo_is_not_made_over_something_else(tmp_path: Path) -> None:
     (tmp_path / "d").mkdir()
     (tmp_path / "d" / "mine.txt").write_text("x")
     with pytest.raises(StoreError, match="holds something else"):
-        journey.create_demo(tmp_path / "d", date(2026, 11, 26))
+        create_demo(tmp_path / "d", date(2026, 11, 26))
 
 
 def test_a_zip_that_unpacks_to_gigabytes_is_refused_while_it_is_read() -> None:
@@ -244,4 +245,4 @@ def test_catalogue_faults_of_a_design_are_told_on_opening(tmp_path: Path) -> Non
         Design(parts={"R1": Part(ref="R1", kind="resistr")}),
     ):
         with pytest.raises(InputError):
-            journey.check_known(Wired(wrong, shipped()))
+            check_known(Wired(wrong, shipped()))

@@ -65,27 +65,27 @@ def fab_command(a: argparse.Namespace) -> Answer:
 
 
 def quote_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace import journey
     from zesty_trace.core.ordering.quote import cheapest, order_findings, soonest
+    from zesty_trace.journey.ordering import offers_for
 
     wired, folder = load(a.project)
     design = wired.design
-    offers = journey.offers_for(design, date.today(), folder)
+    offers = offers_for(design, date.today(), folder)
     findings = order_findings(design, offers)
     best, first = cheapest(offers), soonest(offers)
     lines = []
     for o in offers:
         marks = " cheapest in time" * (o is best) + " soonest" * (o is first) + " LATE" * (not o.on_time)
         lines.append(
-            f"{o.total:8.2f} {o.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.house}, {o.freight}{marks}"
+            f"{o.total.amount:8.2f} {o.total.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.house}, {o.freight}{marks}"
         )
     data = [
         {
             "house": o.house,
             "freight": o.freight,
             "boards": o.boards,
-            "total": o.total,
-            "currency": o.currency,
+            "total": float(o.total.amount),
+            "currency": o.total.currency,
             "arrives": o.arrives.isoformat(),
             "on_time": o.on_time,
             "in_budget": o.in_budget,
@@ -110,15 +110,15 @@ def assembly_command(a: argparse.Namespace) -> Answer:
 
 
 def reflow_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace import journey
     from zesty_trace.core.assembly.oven import heat_findings
     from zesty_trace.core.design.edits import set_build
+    from zesty_trace.journey.assembling import heat_run
 
     wired, _ = load(a.project)
     design = wired.design
     if a.alloy:
         design = set_build(design, alloy=a.alloy)
-    _, measures, window = journey.heat_run(wired)
+    _, measures, window = heat_run(wired)
     findings = heat_findings(measures, window)
     data = {
         "alloy": window.alloy,
@@ -344,7 +344,7 @@ def records_command(a: argparse.Namespace) -> Answer:
 
 def record_command(a: argparse.Namespace) -> Answer:
     """Say what happened to each board, and where it stands."""
-    from zesty_trace import journey
+    from zesty_trace.journey.flashing import wanted_of
     from zesty_trace.store.records import Records, has_records
 
     wired, folder = load(a.project)
@@ -353,7 +353,7 @@ def record_command(a: argparse.Namespace) -> Answer:
     if has_records(folder):
         with closing(Records(folder)) as records:
             boards = records.boards()
-    wanted = journey.wanted_of(design, folder)
+    wanted = wanted_of(design, folder)
     data, lines = [], []
     for b in boards:
         current = b.revision == design.revision and b.variant == design.build.variant

@@ -42,21 +42,21 @@ def orderly_end() -> Iterator[None]:
 
 def load(project: str) -> tuple[Wired, Path]:
     """Return the design with its catalogue, and the folder. StoreError, InputError."""
-    from zesty_trace import journey
+    from zesty_trace.journey.kinds import check_known, project_catalogue
     from zesty_trace.store.project import read_project
 
     folder = Path(project)
     opened = read_project(folder)
     if opened.stale is not None:
         print(STALE, file=sys.stderr)
-    wired = Wired(opened.design, journey.project_catalogue(folder))
-    journey.check_known(wired)
+    wired = Wired(opened.design, project_catalogue(folder))
+    check_known(wired)
     return wired, folder
 
 
 def edit(project: str, change: Callable[[Wired], Design]) -> tuple[Wired, Path]:
     """Open the project under its lock, change its design and save it."""
-    from zesty_trace import journey
+    from zesty_trace.journey.kinds import carry_kinds, check_known, project_catalogue
     from zesty_trace.store.project import ProjectFolder
 
     path = Path(project)
@@ -64,11 +64,11 @@ def edit(project: str, change: Callable[[Wired], Design]) -> tuple[Wired, Path]:
     with folder:
         if opened.stale is not None:
             print(STALE, file=sys.stderr)
-        wired = Wired(opened.design, journey.project_catalogue(path))
-        journey.check_known(wired)
+        wired = Wired(opened.design, project_catalogue(path))
+        check_known(wired)
         design = change(wired)
         check_design(design, opened.design)
-        journey.carry_kinds(design, path, wired.catalogue)
+        carry_kinds(design, path, wired.catalogue)
         folder.save(design)
     return wired.with_design(design), path
 

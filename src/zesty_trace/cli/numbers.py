@@ -178,7 +178,7 @@ def swap_command(a: argparse.Namespace) -> Answer:
 
 def kinds_command(a: argparse.Namespace) -> Answer:
     """List the part kinds, all or those with a word in them."""
-    from zesty_trace.journey import project_catalogue
+    from zesty_trace.journey.kinds import project_catalogue
 
     catalogue = project_catalogue(Path(a.project) if a.project else None)
     word = (a.word or "").lower()

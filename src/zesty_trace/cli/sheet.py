@@ -15,13 +15,13 @@ from zesty_trace.errors import InputError, StoreError, ZestyError
 
 
 def new_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace import journey
     from zesty_trace.core.design.edits import set_name
+    from zesty_trace.journey.demos import create_demo
     from zesty_trace.store.project import ProjectFolder
 
     path = Path(a.project)
     if a.demo:
-        design = journey.create_demo(path, date.today(), a.demo)
+        design = create_demo(path, date.today(), a.demo)
     else:
         design = set_name(Design(), a.name or path.name)
         ProjectFolder.create(path, design).close()
@@ -38,20 +38,21 @@ def _named(text: str) -> tuple[str, str]:
 
 
 def import_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace import journey
     from zesty_trace.core.review.connections import unaccounted_pins
+    from zesty_trace.journey.importing import import_files
+    from zesty_trace.journey.kinds import project_catalogue
     from zesty_trace.store.own import keep_names, load_names
     from zesty_trace.store.project import ProjectFolder, read_project
 
     path = Path(a.out)
     exists = (path / "design.json").exists()
     base = read_project(path).design if exists else Design(name=path.name)
-    catalogue = journey.project_catalogue(path if exists else None)
+    catalogue = project_catalogue(path if exists else None)
     fresh = dict(_named(text) for text in a.names)
     for kind_id in fresh.values():
         catalogue.kind(kind_id)
     known = keep_names(fresh) if fresh else load_names()
-    design = journey.import_files(Path(a.parts), Path(a.wiring), catalogue, base, known)
+    design = import_files(Path(a.parts), Path(a.wiring), catalogue, base, known)
     if exists:
         edit(a.out, lambda _wired: design)
     else:

@@ -6,7 +6,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLineEdit, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
-from zesty_trace.core.design.edits import accept_finding, take_back_acceptance
+from zesty_trace.core.design.edits import accept, take_back
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.plain import Words, tip
@@ -198,10 +198,11 @@ class FindingsPanel(QWidget):
         return " · ".join(words) or "none"
 
     def _accept(self, finding: Finding, reason: str) -> None:
-        self._session.do(f"Accepted: {finding.title}", lambda d: accept_finding(d, finding.identity, reason))
+        kept = finding.acceptance(reason, self._session.today.isoformat())
+        self._session.do(f"Accepted: {finding.title}", lambda d: accept(d, kept))
 
     def _take_back(self, finding: Finding) -> None:
-        self._session.do(f"Counts again: {finding.title}", lambda d: take_back_acceptance(d, finding.identity))
+        self._session.do(f"Counts again: {finding.title}", lambda d: take_back(d, finding.acceptance("")))
 
     def _mend(self, finding: Finding) -> None:
         if finding.mend:

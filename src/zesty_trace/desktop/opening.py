@@ -31,7 +31,7 @@ def demo_folder(reset: bool, demo: str = "proofing") -> Path:
     if reset and os.path.lexists(path):
         _move_aside(path)
     if not (path / "design.json").exists():
-        from zesty_trace.journey import create_demo
+        from zesty_trace.journey.demos import create_demo
 
         create_demo(path, date.today(), demo)
     return path
@@ -39,7 +39,7 @@ def demo_folder(reset: bool, demo: str = "proofing") -> Path:
 
 def _move_aside(path: Path) -> None:
     """Move an old demo out of the way; nothing is deleted. StoreError for a folder that is not marked as a demo."""
-    from zesty_trace.journey import DEMO_MARK
+    from zesty_trace.journey.demos import DEMO_MARK
 
     known = (path / DEMO_MARK).is_file() or not (path / "design.json").exists()
     if path.is_symlink() or not path.is_dir() or not known:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from datetime import date
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
@@ -22,6 +22,7 @@ from zesty_trace.store.project import ChangedOutside, FolderGone, ProjectFolder
 if TYPE_CHECKING:  # imported when first needed: the window must be up before the heavy libraries are
     from zesty_trace.core.catalogue.kinds import Catalogue
     from zesty_trace.core.circuit.wired import Wired
+    from zesty_trace.journey.judges import Judge, Situation
     from zesty_trace.store.board import BoardRecord
     from zesty_trace.store.records import Records
 
@@ -55,7 +56,9 @@ class Session(QObject):
         self._records: Records | None = None
         self._wired: Wired | None = None
         self._records_error: StoreError | None = None
-        self._checking = False
+        self._asked: dict[str, tuple[Any, ...]] = {}
+        self._judged: dict[str, tuple[tuple[Any, ...], list[Finding]]] = {}
+        self._judging: set[str] = set()
         self.autosave_failed.connect(self._autosave_failed)
         self.autosaver = self._make_autosaver(folder)
         self.jobs.failed.connect(self.failed)
@@ -78,7 +81,7 @@ class Session(QObject):
     @cached_property
     def catalogue(self) -> Catalogue:
         """The shipped part kinds and those that travel in the project."""
-        from zesty_trace.journey import project_catalogue
+        from zesty_trace.journey.kinds import project_catalogue
 
         return project_catalogue(self.path)
 
@@ -89,7 +92,7 @@ class Session(QObject):
 
         design, catalogue = self.design, self.catalogue
         if self._wired is None or self._wired.design is not design or self._wired.catalogue is not catalogue:
-            self._wired = Wired(design, catalogue)
+            self._wired = Wired(design, catalogue).after(self._wired)
         return self._wired
 
     def refresh_catalogue(self) -> None:
@@ -247,7 +250,7 @@ class Session(QObject):
 
     def _carry_kinds(self) -> None:
         """Put the user's own kinds that the design uses into the project; the design is saved whether that works or not."""
-        from zesty_trace.journey import carry_kinds
+        from zesty_trace.journey.kinds import carry_kinds
 
         try:
             carry_kinds(self.design, self.path, self.catalogue)
@@ -261,35 +264,67 @@ class Session(QObject):
         self._timer.start()
 
     def _check(self) -> None:
-        if self._checking:
-            return
-        self._checking = True
-        wired, path, today = self.wired, self.path, self.today
+        """Have each station judged, in a job each, unless what its judge reads is what it read before."""
+        from zesty_trace.journey.judges import JUDGES, Situation
 
-        def work(report: Callable[[float, str], bool]) -> dict[str, list[Finding]]:
-            from zesty_trace.journey import all_findings
-
-            return all_findings(wired, path, today)
-
-        self.jobs.start("checking", work, lambda f: self._checked(wired, f), self._check_failed, visible=False)
-
-    def _checked(self, wired: Wired, findings: dict[str, list[Finding]]) -> None:
-        self._checking = False
-        if wired is not self.wired:
-            self.check_soon()
-            return
-        findings["bench"] = self._bench_findings()
-        self.findings, self.findings_of = findings, wired
-        self.findings_changed.emit()
-
-    def _check_failed(self, error: ZestyError | None) -> None:
-        self._checking = False
-        if error is not None:
+        try:
+            now = Situation(self.wired, self.path, self.today)
+        except ZestyError as error:
             self.failed.emit(error)
+            return
+        self._asked = {judge.station: judge.reads(now) for judge in JUDGES}
+        for judge in JUDGES:
+            if judge.station not in self._judging and not self._is_judged(judge.station):
+                self._start(judge, now)
+        self._show_findings()
+
+    def _is_judged(self, station: str) -> bool:
+        from zesty_trace.core.circuit.wired import same
+
+        kept = self._judged.get(station)
+        return kept is not None and same(kept[0], self._asked[station])
+
+    def _start(self, judge: Judge, now: Situation) -> None:
+        reads = self._asked[judge.station]
+        self._judging.add(judge.station)
+
+        def work(report: Callable[[float, str], bool]) -> list[Finding]:
+            from zesty_trace.journey.judges import raw_findings
+
+            return raw_findings(judge, now)
+
+        def done(found: list[Finding]) -> None:
+            self._judging.discard(judge.station)
+            self._judged[judge.station] = (reads, found)
+            if self._is_judged(judge.station):
+                self._show_findings()
+            else:
+                self.check_soon()
+
+        def failed(error: ZestyError | None) -> None:
+            self._judging.discard(judge.station)
+            if error is not None:
+                self.failed.emit(error)
+
+        self.jobs.start(f"checking {judge.station}", work, done, failed, visible=False)
+
+    def _show_findings(self) -> None:
+        """Show what each judge has found so far; those of a station that is still looked at stay for so long."""
+        from zesty_trace.core.findings import with_acceptance
+
+        accepted = self.design.accepted
+        found = {s: with_acceptance(self._judged[s][1], accepted) for s in self._asked if s in self._judged}
+        found["bench"] = self._bench_findings()
+        settled = all(self._is_judged(s) for s in self._asked)
+        before = self.findings
+        self.findings = {**before, **found}
+        self.findings_of = self.wired if settled else None
+        if settled or any(before[s] != self.findings[s] for s in before):
+            self.findings_changed.emit()
 
     @property
     def settled(self) -> bool:
-        """Whether the findings are those of the current design."""
+        """Whether the findings of all stations are those of the current design."""
         return self.findings_of is not None and self.findings_of is self.wired
 
     def open_count(self, station: str) -> int:
@@ -303,13 +338,13 @@ class Session(QObject):
         return self.path / "fabrication" / zip_name(self.design)
 
     def _bench_findings(self) -> list[Finding]:
-        from zesty_trace.journey import bench_findings
+        from zesty_trace.journey.measuring import bench_findings
 
         return bench_findings(self.boards(self.design.revision))
 
     def stations_done(self) -> int:
         """Return how far the board has really come."""
-        from zesty_trace.journey import stations_done
+        from zesty_trace.journey.judges import stations_done
 
         return stations_done(self.design, self.findings, self.boards(self.design.revision), self.zip_path().exists())
 

@@ -81,7 +81,8 @@ class MainWindow(QMainWindow):
         where = where if where in STATIONS else "brief"
 
         def load(report: object) -> None:
-            from zesty_trace.journey import check_known
+            from zesty_trace.journey import judges  # noqa: F401 - the judges are loaded before they are asked
+            from zesty_trace.journey.kinds import check_known
 
             check_known(self.session.wired)
 

@@ -11,12 +11,12 @@ from pathlib import Path
 from PySide6.QtCore import QEventLoop, QSettings
 from PySide6.QtWidgets import QApplication
 
-from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.opening import open_project
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.journey.demos import DEMO, create_demo
 from zesty_trace.stations import DEMOS
 
 PATIENCE_S = 120.0
@@ -40,7 +40,7 @@ def settle(window: MainWindow) -> None:
     wait_until(lambda: time.monotonic() > end and not session.jobs.busy())
 
 
-def take_shots(folder: Path, name: str = "light", demo: str = journey.DEMO) -> list[Path]:
+def take_shots(folder: Path, name: str = "light", demo: str = DEMO) -> list[Path]:
     """Walk the demo through all stations and draw each; return the pictures."""
     folder.mkdir(parents=True, exist_ok=True)
     app = QApplication.instance()
@@ -49,7 +49,7 @@ def take_shots(folder: Path, name: str = "light", demo: str = journey.DEMO) -> l
     made: list[Path] = []
     with tempfile.TemporaryDirectory() as place:
         project = Path(place) / DEMOS[demo]
-        journey.create_demo(project, date.today(), demo)
+        create_demo(project, date.today(), demo)
         settings = QSettings(str(Path(place) / "settings.ini"), QSettings.Format.IniFormat)
         window = MainWindow(open_project(project), settings)
         window.resize(1280, 800)

@@ -3,22 +3,41 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.findings import Severity
-from zesty_trace.core.firmware.image import Image, fit_findings, pages_of
-from zesty_trace.core.firmware.targets import Target
+from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.firmware.fit import controller_findings, image_spec
+from zesty_trace.core.firmware.image import Image, fit_findings, image_inside, pages_of
+from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.devices.usart_bootloader import Bootloader, Chip, Link, blocks_of, identify, open_port, write_verified
 from zesty_trace.errors import Cancelled, DeviceError, InputError
-from zesty_trace.journey import controller_findings, image_of
 from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_real
 from zesty_trace.standins.launch import running
+from zesty_trace.store.board import Wanted
 from zesty_trace.store.records import Records
+
+
+def image_of(design: Design, folder: Path) -> tuple[Image, Target] | None:
+    """Return the image and target of the build's variant, or None if the design names none."""
+    spec = image_spec(design)
+    if spec is None:
+        return None
+    target = find_target(spec.target)
+    return image_inside(folder, spec.file, spec.base_address or target.flash_start), target
+
+
+def wanted_of(design: Design, folder: Path, plan: str = "") -> Wanted:
+    """Return what each board of the batch must hold and be measured by; an image that cannot be read is not asked for."""
+    try:
+        chosen = image_of(design, folder)
+    except InputError:
+        chosen = None
+    return Wanted(chosen[0].sha256 if chosen else "", plan)
 
 
 @dataclass(frozen=True)
@@ -38,14 +57,12 @@ def flash_job(wired: Wired, folder: Path) -> FlashJob:
         said = f" for {design.build.variant}" if design.build.variant else ""
         raise InputError(f"The project names no image{said}", "flash", "Choose one in the Flash station")
     job = FlashJob(design, *chosen)
-    _refuse_stops(job, wired.catalogue)
+    _refuse_stops(job, controller_findings(wired))
     return job
 
 
-def _refuse_stops(job: FlashJob, catalogue: Catalogue | None) -> None:
-    found = fit_findings(job.image, job.target)
-    if catalogue is not None:
-        found = [*controller_findings(Wired(job.design, catalogue)), *found]
+def _refuse_stops(job: FlashJob, more: Sequence[Finding] = ()) -> None:
+    found = [*more, *fit_findings(job.image, job.target)]
     bad = [f for f in found if f.severity is Severity.STOP]
     if bad:
         raise InputError(bad[0].title, job.image.name, bad[0].detail)
@@ -66,7 +83,7 @@ def flash_board(
     says that the content is not known. DeviceError on failure, which is recorded too.
     """
     try:
-        _refuse_stops(job, None)
+        _refuse_stops(job)
         pieces = [(s.address, s.data) for s in job.image.segments]
         blocks, pages = blocks_of(pieces, job.target.row_bytes), pages_of(job.image, job.target)
     except (InputError, ValueError) as error:

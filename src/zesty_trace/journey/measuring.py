@@ -3,19 +3,23 @@
 from __future__ import annotations
 
 import tempfile
+from collections.abc import Iterable
 from contextlib import ExitStack
 from pathlib import Path
 
+from zesty_trace.core.bench.failed import FailedBoard, failed_findings
 from zesty_trace.core.bench.plan import BenchPlan, make_plan
 from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
 from zesty_trace.core.bench.simulated import demo_faults
 from zesty_trace.core.circuit.wired import Wired, pack
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.findings import Finding
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_real
 from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
+from zesty_trace.store.board import BoardRecord, Wanted
 from zesty_trace.store.records import Records
 
 
@@ -70,3 +74,9 @@ def measure_simulated(
         said = stack.enter_context(running("instruments", "--wired", str(path), "--variant", variant, *options))
         bench = stack.enter_context(Bench(said["meter"], said["supply"], said["fixture"], settle_s=0.0))
         return measure_boards(plan, bench, serials, records, report, design, "simulated", bench.instruments)
+
+
+def bench_findings(boards: Iterable[BoardRecord], wanted: Wanted | None = None) -> list[Finding]:
+    """Return one finding for each board that stands as failed."""
+    standing = [(b.serial, b.standing(wanted)) for b in boards]
+    return failed_findings(FailedBoard(s, x.why, x.simulated) for s, x in standing if x.verdict == "fail")

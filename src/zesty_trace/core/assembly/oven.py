@@ -16,7 +16,7 @@ from zesty_trace.core.assembly.profiles import AlloyWindow, Profile
 from zesty_trace.core.board.copper import outline_shape
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.quantities import mm
 
 FloatArray = npt.NDArray[np.float64]
@@ -170,6 +170,16 @@ def judge(run: Run, window: AlloyWindow, part_limit: float = 260.0) -> list[Meas
     ]
 
 
+HEAT_PROFILE = rule(
+    "heat profile",
+    Severity.FIX,
+    "Too little heat leaves cold joints; too much, or too fast, cracks and ages parts.",
+    "window of the alloy, and the heat that the parts take",
+    limits="the window of the alloy",
+    station="assembly",
+)
+
+
 def heat_findings(measures: list[Measure], window: AlloyWindow) -> list[Finding]:
     """Return a finding for each number outside its limits."""
     found = []
@@ -179,15 +189,11 @@ def heat_findings(measures: list[Measure], window: AlloyWindow) -> list[Finding]
         low = m.low is not None and m.value < m.low
         limit = m.low if low else m.high
         found.append(
-            Finding(
-                "heat profile",
-                m.name,
-                Severity.FIX,
+            HEAT_PROFILE.found(
+                Subject(which=m.name),
                 f"{m.name}: {m.value:.1f} {m.unit}",
                 f"{'At least' if low else 'At most'} {limit:g} {m.unit} for {window.title}.",
-                "Too little heat leaves cold joints; too much, or too fast, cracks and ages parts.",
-                window.source,
-                "assembly",
+                source=window.source,
                 value=m.value,
                 limit=limit,
                 unit=m.unit,

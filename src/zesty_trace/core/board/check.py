@@ -22,13 +22,119 @@ from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Placement
-from zesty_trace.core.findings import Finding, Mend, Severity, worst_first
+from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, of_pin, rule, worst_first
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say, say_mm
 from zesty_trace.errors import SolveError
 
 ROUNDING_MM = 0.002
 RULES_SOURCE = "board rules of the project (comfortable two-layer class, common practice)"
+
+
+UNPLACED = rule(
+    "unplaced",
+    Severity.FIX,
+    "Only parts on the board can be routed and ordered.",
+    RULES_SOURCE,
+    limits="every part on the board",
+    station="layout",
+)
+UNROUTED = rule(
+    "unrouted",
+    Severity.STOP,
+    "A connection without copper is an open circuit on every board of the batch.",
+    RULES_SOURCE,
+    limits="copper for every connection",
+    station="layout",
+)
+CLEARANCE = rule(
+    "clearance",
+    Severity.STOP,
+    "Copper that is too near etches together, or shorts under solder.",
+    RULES_SOURCE,
+    limits="clearance of the board rules",
+    station="layout",
+)
+EDGE = rule(
+    "edge",
+    Severity.FIX,
+    "The cutter tears copper at the edge, and bare copper there can short against the case.",
+    RULES_SOURCE,
+    limits="edge distance of the board rules",
+    station="layout",
+)
+ANNULAR_RING = rule(
+    "annular ring",
+    Severity.FIX,
+    "A drill that wanders breaks a thin ring.",
+    RULES_SOURCE,
+    limits="annular ring of the board rules",
+    station="layout",
+)
+HOLES = rule(
+    "holes",
+    Severity.FIX,
+    "The drill breaks through, or breaks.",
+    "common practice",
+    limits="0.25 mm of board between two holes",
+    station="layout",
+)
+OVERLAP = rule(
+    "overlap",
+    Severity.FIX,
+    "Parts that touch cannot be placed, soldered or reworked.",
+    "courtyard excess of IPC-7351, nominal level",
+    limits="no shared courtyard",
+    station="layout",
+)
+OUTSIDE = rule(
+    "outside",
+    Severity.FIX,
+    "It will not fit the case, or break off.",
+    RULES_SOURCE,
+    limits="the outline",
+    station="layout",
+)
+TEMPLATE = rule(
+    "template",
+    Severity.FIX,
+    "The holes in the case are already there.",
+    "template of the brief",
+    limits="0.05 mm, and the same turn",
+    station="layout",
+)
+SIZE = rule(
+    "size",
+    Severity.FIX,
+    "The case was made, or bought, for one size.",
+    "size in the brief",
+    limits="the size in the brief",
+    station="layout",
+)
+HEIGHT = rule(
+    "height",
+    Severity.FIX,
+    "The lid will not close.",
+    "case depth of the brief less the board",
+    limits="the room in the case",
+    station="layout",
+)
+TRACK_WIDTH = rule(
+    "track width",
+    Severity.FIX,
+    "A thin track warms up, and may lift.",
+    "IPC-2221, 6.2: I = 0.048 dT^0.44 A^0.725",
+    limits="the width that the temperature rise of the board rules asks for",
+    station="layout",
+)
+SIDES = rule(
+    "sides",
+    Severity.FIX,
+    "Two sides mean two stencils and two heatings.",
+    "common practice",
+    limits="surface-mount parts on one side",
+    station="layout",
+)
 
 
 def check_board(wired: Wired) -> list[Finding]:
@@ -52,22 +158,14 @@ def check_board(wired: Wired) -> list[Finding]:
     return worst_first(found)
 
 
-def _finding(rule: str, key: str, severity: Severity, title: str, detail: str, why: str, **more: object) -> Finding:
-    source = str(more.pop("source", RULES_SOURCE))
-    return Finding(rule, key, severity, title, detail, why, source, "layout", **more)  # type: ignore[arg-type]
-
-
 def _unplaced(wired: Wired) -> Iterator[Finding]:
     design = wired.design
     missing = [r for r in design.parts if r not in design.board.placements]
     if missing:
-        yield _finding(
-            "unplaced",
-            "unplaced",
-            Severity.FIX,
+        yield UNPLACED.found(
+            Subject(),
             f"{len(missing)} parts are not on the board",
             f"{', '.join(missing[:10])}{' ...' if len(missing) > 10 else ''}. Place the rest (Ctrl+P).",
-            "Only parts on the board can be routed and ordered.",
             refs=tuple(missing),
             value=float(len(missing)),
             limit=0.0,
@@ -79,13 +177,10 @@ def _links(wired: Wired) -> Iterator[Finding]:
     state = connectivity(wired)
     if state.links:
         first = state.links[0]
-        yield _finding(
-            "unrouted",
-            "unrouted",
-            Severity.STOP,
+        yield UNROUTED.found(
+            Subject(),
             f"{len(state.links)} of {state.wanted} connections have no copper",
             f"First: {first.net} from {first.a} to {first.b}. Route the board (Ctrl+R).",
-            "A connection without copper is an open circuit on every board of the batch.",
             nets=tuple(dict.fromkeys(k.net for k in state.links)),
             at=tuple(Point(k.ax_nm, k.ay_nm) for k in state.links[:20]),
             value=float(len(state.links)),
@@ -120,14 +215,14 @@ def _clearances(wired: Wired) -> Iterator[Finding]:
             seen.add(key)
             gap = shapes[a].distance(shapes[b])
             p, _ = nearest_points(shapes[a], shapes[b])
+            joined = tuple(sorted(n for n in (nets[a], nets[b]) if n))
+            loose = " ".join(sorted(w for n, w in ((nets[a], what[a]), (nets[b], what[b])) if not n))
+            subject = Subject(nets=joined, which=f"{layer} {loose}".strip())
             names = f"{nets[a] or what[a]} and {nets[b] or what[b]}"
-            yield _finding(
-                "clearance",
-                " ".join(key),
-                Severity.STOP,
+            yield CLEARANCE.found(
+                subject,
                 f"{names} touch on {layer}" if gap <= 0 else f"{names} are {gap:.2f} mm apart on {layer}",
                 f"{what[a]} and {what[b]} need {say_mm(design.board.rules.clearance_nm)}. Move one, or route again.",
-                "Copper that is too near etches together, or shorts under solder.",
                 nets=tuple(n for n in (nets[a], nets[b]) if n),
                 at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
                 value=gap,
@@ -146,13 +241,10 @@ def _edges(wired: Wired) -> Iterator[Finding]:
                 continue
             seen.add((item.net, item.what))
             p = item.shape.difference(inside).representative_point()
-            yield _finding(
-                "edge",
-                f"{item.net} {item.what}",
-                Severity.FIX,
+            yield EDGE.found(
+                Subject(nets=(item.net,) if item.net else (), which=item.what),
                 f"Copper of {item.net or item.what} is at the board's edge",
                 f"{item.what} comes nearer than {say_mm(design.board.rules.edge_nm)}. Move it inwards.",
-                "The cutter tears copper at the edge, and bare copper there can short against the case.",
                 at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
                 limit=mm(design.board.rules.edge_nm),
                 unit="mm",
@@ -168,14 +260,10 @@ def _holes(wired: Wired) -> Iterator[Finding]:
     for pad in board_pads(wired):
         ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
         if pad.drill_nm and pad.plated and ring < rules.annular_nm:
-            yield _finding(
-                "annular ring",
-                str(pad.pin),
-                Severity.FIX,
+            yield ANNULAR_RING.found(
+                of_pin(pad.pin),
                 f"{pad.pin} has a ring of {mm(ring):.2f} mm",
                 f"The rule asks for {say_mm(rules.annular_nm)}. Use a larger pad.",
-                "A drill that wanders breaks a thin ring.",
-                refs=(pad.pin.ref,),
                 at=(Point(pad.x_nm, pad.y_nm),),
                 value=mm(int(ring)),
                 limit=mm(rules.annular_nm),
@@ -189,18 +277,14 @@ def _holes(wired: Wired) -> Iterator[Finding]:
     for a, b in zip(left.tolist(), right.tolist(), strict=True):
         if a < b:
             gap = circles[a].distance(circles[b])
-            yield _finding(
-                "holes",
-                f"{holes[a][:2]} {holes[b][:2]}",
-                Severity.FIX,
+            yield HOLES.found(
+                Subject(which=f"{holes[a][:2]} {holes[b][:2]}"),
                 f"Two holes are {gap:.2f} mm apart",
                 "Holes need 0.25 mm of board between them. Move one.",
-                "The drill breaks through, or breaks.",
                 at=(Point(holes[a][0], holes[a][1]),),
                 value=gap,
                 limit=0.25,
                 unit="mm",
-                source="common practice",
             )
 
 
@@ -217,31 +301,22 @@ def _courtyards(wired: Wired) -> Iterator[Finding]:
         through = any(p.drill_nm for r in (a, b) for p in pattern_of(wired, r).pads)
         if overlap > 0.02 and (same or through):
             at = shapes[a].intersection(shapes[b]).representative_point()
-            yield _finding(
-                "overlap",
-                f"{a} {b}",
-                Severity.FIX,
+            yield OVERLAP.found(
+                Subject(refs=(a, b)),
                 f"{a} and {b} stand on each other's room",
                 f"Their courtyards share {overlap:.1f} mm². Move one.",
-                "Parts that touch cannot be placed, soldered or reworked.",
-                refs=(a, b),
                 at=(Point(round(at.x * 1e6), round(at.y * 1e6)),),
                 value=overlap,
                 limit=0.0,
                 unit="mm²",
-                source="courtyard excess of IPC-7351, nominal level",
             )
     for ref in refs:
         kind = wired.kind(ref)
         if kind.assembled and not kind.connector and not outline.covers(shapes[ref].buffer(-0.3)):
-            yield _finding(
-                "outside",
-                ref,
-                Severity.FIX,
+            yield OUTSIDE.found(
+                of_part(ref),
                 f"{ref} reaches over the board's edge",
                 "Move it inwards.",
-                "It will not fit the case, or break off.",
-                refs=(ref,),
                 at=(Point(design.board.placements[ref].x_nm, design.board.placements[ref].y_nm),),
             )
 
@@ -254,20 +329,15 @@ def _template(design: Design) -> Iterator[Finding]:
         off = ((spot.x_nm - hole.x_nm) ** 2 + (spot.y_nm - hole.y_nm) ** 2) ** 0.5
         if off > 50_000 or spot.angle_mdeg != hole.angle_mdeg:
             wanted = Placement(x_nm=hole.x_nm, y_nm=hole.y_nm, angle_mdeg=hole.angle_mdeg, fixed=True)
-            yield _finding(
-                "template",
-                hole.ref,
-                Severity.FIX,
+            yield TEMPLATE.found(
+                of_part(hole.ref),
                 f"{hole.ref} sits {mm(round(off)):.1f} mm off the cabinet cut-out",
                 f"The template hole is at {mm(hole.x_nm):.2f}, {mm(hole.y_nm):.2f} mm, "
                 f"turned {hole.angle_mdeg / 1000:.0f}°.",
-                "The holes in the case are already there.",
-                refs=(hole.ref,),
                 at=(Point(spot.x_nm, spot.y_nm),),
                 value=mm(round(off)),
                 limit=0.05,
                 unit="mm",
-                source="template of the brief",
                 mend=Mend(f"Move {hole.ref} back", partial(edits.place, ref=hole.ref, placement=wanted)),
             )
 
@@ -277,17 +347,13 @@ def _size(design: Design) -> Iterator[Finding]:
     width, height = max(xs) - min(xs), max(ys) - min(ys)
     wanted = (design.brief.case_width_nm, design.brief.case_height_nm)
     if (width, height) != wanted:
-        yield _finding(
-            "size",
-            "size",
-            Severity.FIX,
+        yield SIZE.found(
+            Subject(),
             f"The board is {mm(width):.1f} × {mm(height):.1f} mm, the brief says {mm(wanted[0]):.1f} × {mm(wanted[1]):.1f} mm",
             "Use the size of the brief, or change the brief.",
-            "The case was made, or bought, for one size.",
             value=mm(width),
             limit=mm(wanted[0]),
             unit="mm",
-            source="size in the brief",
             mend=Mend("Use the brief's size", partial(edits.set_outline, points=rectangle_outline(*wanted))),
         )
 
@@ -298,18 +364,13 @@ def _heights(wired: Wired) -> Iterator[Finding]:
     for ref in design.board.placements:
         height = pattern_of(wired, ref).height_nm if ref in design.parts else 0
         if height > room:
-            yield _finding(
-                "height",
-                ref,
-                Severity.FIX,
+            yield HEIGHT.found(
+                of_part(ref),
                 f"{ref} is {mm(height):.1f} mm tall, the case has {mm(room):.1f} mm",
                 "Lay it down, choose a lower part, or a deeper case.",
-                "The lid will not close.",
-                refs=(ref,),
                 value=mm(height),
                 limit=mm(room),
                 unit="mm",
-                source="case depth of the brief less the board",
             )
 
 
@@ -328,18 +389,13 @@ def _narrow(wired: Wired) -> Iterator[Finding]:
     for net, width in widest.items():
         needed = ipc2221_width_nm(currents.get(net, 0.0), rules.temperature_rise_c, rules.copper_um)
         if width < needed - 1 and net not in poured:
-            yield _finding(
-                "track width",
-                net,
-                Severity.FIX,
+            yield TRACK_WIDTH.found(
+                of_net(net),
                 f"{net} carries {say(currents[net], 'A')} on {mm(width):.2f} mm",
                 f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(needed))}. Route again, or widen it.",
-                "A thin track warms up, and may lift.",
-                nets=(net,),
                 value=mm(width),
                 limit=needed / 1e6,
                 unit="mm",
-                source="IPC-2221, 6.2: I = 0.048 dT^0.44 A^0.725",
             )
 
 
@@ -351,22 +407,13 @@ def _good_news(wired: Wired) -> Iterator[Finding]:
         if r in design.parts and pattern_of(wired, r).surface_mount and wired.kind(r).assembled
     }
     if len(surface) == 1:
-        yield _finding(
-            "sides",
-            "sides",
-            Severity.NOTE,
+        yield SIDES.found(
+            Subject(),
             f"All surface-mount parts are on the {surface.pop()}",
             "One stencil and one heating will do.",
-            "Two sides mean two stencils and two heatings.",
-            source="common practice",
+            severity=Severity.NOTE,
         )
     elif len(surface) == 2:
-        yield _finding(
-            "sides",
-            "sides",
-            Severity.FIX,
-            "Surface-mount parts are on both sides",
-            "Flip them to one side if the room allows.",
-            "Two sides mean two stencils and two heatings.",
-            source="common practice",
+        yield SIDES.found(
+            Subject(), "Surface-mount parts are on both sides", "Flip them to one side if the room allows."
         )

@@ -39,13 +39,31 @@ class Neighbour(NamedTuple):
         return self.pin.ref
 
 
+Reads = Callable[["Wired"], tuple[Any, ...]]
+
+
+class _Slot:
+    """One answer and the lock of who works it out."""
+
+    def __init__(self, reads: Reads | None) -> None:
+        self.lock = RLock()
+        self.reads = reads
+        self.done = False
+        self.answer: Any = None
+
+
+def same(a: tuple[Any, ...], b: tuple[Any, ...]) -> bool:
+    """Whether two readings agree; what is one object is not looked into."""
+    return len(a) == len(b) and all(x is y or x == y for x, y in zip(a, b, strict=True))
+
+
 @dataclass(frozen=True, eq=False)
 class Wired:
     """A design and the catalogue that its parts are from. Frozen; everything on it is worked out when first asked for."""
 
     design: Design
     catalogue: Catalogue = field(repr=False)
-    _known: dict[Callable[..., Any], Any] = field(default_factory=dict, repr=False, init=False)
+    _known: dict[Callable[..., Any], _Slot] = field(default_factory=dict, repr=False, init=False)
     _lock: RLock = field(default_factory=RLock, repr=False, init=False)
 
     def __getstate__(self) -> tuple[Design, Catalogue]:
@@ -64,13 +82,29 @@ class Wired:
         """Return what an edit makes of the design, with the same catalogue. EditError as the edit."""
         return self.with_design(edit(self.design, *args, **named))
 
-    def once(self, read: Callable[[Wired], _Read]) -> _Read:
-        """Return what `read` gives for this value, worked out once however many threads ask."""
+    def once(self, read: Callable[[Wired], _Read], reads: Reads | None = None) -> _Read:
+        """Return what `read` gives for this value, worked out once however many threads ask.
+
+        With `reads`, which gives all that the answer depends on, it is handed on to values that agree there.
+        """
         with self._lock:
-            if read not in self._known:
-                self._known[read] = read(self)
-            found: _Read = self._known[read]
+            slot = self._known.setdefault(read, _Slot(reads))
+        with slot.lock:
+            if not slot.done:
+                slot.answer, slot.done = read(self), True
+            found: _Read = slot.answer
             return found
+
+    def after(self, before: Wired | None) -> Wired:
+        """Take over from an earlier value what depends only on what is still the same; return itself."""
+        if before is None:
+            return self
+        with before._lock:
+            known = list(before._known.items())
+        for read, slot in known:
+            if slot.done and slot.reads is not None and same(slot.reads(before), slot.reads(self)):
+                self._known.setdefault(read, slot)
+        return self
 
     @cached_property
     def net_of(self) -> dict[Pin, str]:
@@ -220,6 +254,19 @@ def worked_out(read: Callable[[Wired], _Read]) -> Callable[[Wired], _Read]:
         return wired.once(read)
 
     return remembered
+
+
+def worked_out_from(reads: Reads) -> Callable[[Callable[[Wired], _Read]], Callable[[Wired], _Read]]:
+    """Keep what a function gives, also for later values that agree in what `reads` gives."""
+
+    def keep(read: Callable[[Wired], _Read]) -> Callable[[Wired], _Read]:
+        @wraps(read)
+        def remembered(wired: Wired) -> _Read:
+            return wired.once(read, reads)
+
+        return remembered
+
+    return keep
 
 
 class _Packed(msgspec.Struct, frozen=True):

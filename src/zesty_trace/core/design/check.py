@@ -10,6 +10,7 @@ import math
 from collections.abc import Iterable, Sized
 
 from zesty_trace.core.design.model import Board, Brief, Design, Part, Pin
+from zesty_trace.core.design.references import dangling
 from zesty_trace.errors import InputError
 from zesty_trace.names import TITLE_MOST, check_name, check_text
 
@@ -250,6 +251,23 @@ def _check_rest(design: Design) -> None:
         check_text(text, f"{FILE}, {where}", 200)
     for note in design.changes:
         check_text(note.text, f"{FILE}, changes")
-    for key, reason in design.accepted.items():
-        check_text(key, f"{FILE}, accepted", 400)
-        check_text(reason, f"{FILE}, accepted")
+    _check_accepted(design)
+    for where, name in dangling(design):
+        raise InputError(
+            f"It names {name}, which is not there", f"{FILE}, {where}", "Add what is named, or take it out here"
+        )
+
+
+def _check_accepted(design: Design) -> None:
+    for item in design.accepted:
+        for text, most in (
+            (item.rule, 200),
+            (item.which, 400),
+            (item.reason, 20_000),
+            (item.when, 40),
+            (item.unit, 40),
+        ):
+            check_text(text, f"{FILE}, accepted", most)
+        for number in (item.value, item.limit):
+            if number is not None:
+                _number(number, -1e15, 1e15, "accepted")

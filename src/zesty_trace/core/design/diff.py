@@ -6,7 +6,9 @@ from collections.abc import Iterable, Iterator
 
 import msgspec
 
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.design.edits import subject_of
+from zesty_trace.core.design.model import Acceptance, Design, Pin
+from zesty_trace.core.design.references import lapsed
 from zesty_trace.core.quantities import mm
 
 
@@ -99,11 +101,14 @@ def _rest(old: Design, new: Design) -> Iterator[str]:
             yield f"{what}: {len(before)} became {len(after)}" if len(before) != len(after) else f"{what} changed"
     if old.images != new.images:
         yield f"images: {_list(i.file for i in new.images)}"
-    for identity, reason in new.accepted.items():
-        if old.accepted.get(identity) != reason:
-            yield f"accepted ({reason}): {identity}"
-    for identity in old.accepted.keys() - new.accepted.keys():
-        yield f"counts again: {identity}"
+    for item in new.accepted:
+        if item not in old.accepted:
+            yield f"accepted ({item.reason}): {say_acceptance(item)}"
+    about = {subject_of(a) for a in new.accepted}
+    gone = lapsed(old, new)
+    for item in old.accepted:
+        if subject_of(item) not in about and item in gone:
+            yield f"counts again: {say_acceptance(item)}"
     for note in new.changes:
         if note not in old.changes:
             yield f"{'dealt with' if note.done else 'to do'}: {note.text}"
@@ -117,3 +122,9 @@ def _short(value: object) -> str:
 def _list(words: Iterable[str]) -> str:
     found = list(words)
     return ", ".join(found[:8]) + (f" and {len(found) - 8} more" if len(found) > 8 else "") or "none"
+
+
+def say_acceptance(item: Acceptance) -> str:
+    """Return what was accepted in words: the rule, and what it is about."""
+    about = ", ".join([*item.refs, *map(str, item.pins), *item.nets, *([item.which] if item.which else [])])
+    return f"{item.rule}: {about}" if about else item.rule

@@ -9,6 +9,7 @@ from typing import Any
 from msgspec.structs import replace
 
 from zesty_trace.core.design.model import (
+    Acceptance,
     ChangeNote,
     Design,
     ImageSpec,
@@ -21,6 +22,7 @@ from zesty_trace.core.design.model import (
     Track,
     Via,
 )
+from zesty_trace.core.design.references import forget, rename, without_empty_nets
 from zesty_trace.errors import EditError
 
 NET_NAME = re.compile(r"^[A-Za-z0-9_+\-/.#]{1,40}$")
@@ -63,18 +65,9 @@ def change_part(design: Design, ref: str, **facts: Any) -> Design:
 
 
 def remove_part(design: Design, ref: str) -> Design:
-    """Take a part out, with its connections, its spot on the sheet and its place on the board."""
+    """Take a part out, with all that names it."""
     _part(design, ref)
-    nets = {n: tuple(p for p in pins if p.ref != ref) for n, pins in design.nets.items()}
-    board = replace(design.board, placements={r: p for r, p in design.board.placements.items() if r != ref})
-    return replace(
-        design,
-        parts={r: p for r, p in design.parts.items() if r != ref},
-        nets={n: p for n, p in nets.items() if p},
-        not_connected=tuple(p for p in design.not_connected if p.ref != ref),
-        sheet={r: s for r, s in design.sheet.items() if r != ref},
-        board=board,
-    )
+    return forget(design, "part", [ref])
 
 
 def connect(design: Design, pin: Pin, net: str) -> Design:
@@ -85,13 +78,13 @@ def connect(design: Design, pin: Pin, net: str) -> Design:
     nets = {n: tuple(p for p in pins if p != pin) for n, pins in design.nets.items()}
     nets[net] = tuple(sorted({*nets.get(net, ()), pin}))
     free = tuple(p for p in design.not_connected if p != pin)
-    return replace(design, nets={n: p for n, p in nets.items() if p}, not_connected=free)
+    return without_empty_nets(replace(design, nets=nets, not_connected=free))
 
 
 def disconnect(design: Design, pin: Pin) -> Design:
     """Take `pin` off its net."""
     nets = {n: tuple(p for p in pins if p != pin) for n, pins in design.nets.items()}
-    return replace(design, nets={n: p for n, p in nets.items() if p})
+    return without_empty_nets(replace(design, nets=nets))
 
 
 def join_pins(design: Design, a: Pin, b: Pin) -> Design:
@@ -105,11 +98,11 @@ def join_pins(design: Design, a: Pin, b: Pin) -> Design:
 
 
 def merge_nets(design: Design, a: str, b: str) -> Design:
-    """Make one net of two; the net with more pins gives its name, and copper of the other is renamed."""
+    """Make one net of two; the net with more pins gives its name, and what names the other follows."""
     keep, drop = (a, b) if len(design.nets[a]) >= len(design.nets[b]) else (b, a)
     nets = {n: p for n, p in design.nets.items() if n != drop}
     nets[keep] = tuple(sorted({*design.nets[a], *design.nets[b]}))
-    return _rename_copper(replace(design, nets=nets), drop, keep)
+    return rename(replace(design, nets=nets), "net", {drop: keep})
 
 
 def rename_net(design: Design, old: str, new: str) -> Design:
@@ -120,21 +113,7 @@ def rename_net(design: Design, old: str, new: str) -> Design:
         raise EditError(f"{new} is another net", new, "Choose a free name, or connect the two")
     if not NET_NAME.match(new):
         raise EditError(f"“{new}” cannot name a net", new, "Use letters, digits and _ + - / . #")
-    nets = {(new if n == old else n): p for n, p in design.nets.items()}
-    return _rename_copper(replace(design, nets=nets), old, new)
-
-
-def _rename_copper(design: Design, old: str, new: str) -> Design:
-    board = design.board
-    return replace(
-        design,
-        board=replace(
-            board,
-            tracks=tuple(replace(t, net=new) if t.net == old else t for t in board.tracks),
-            vias=tuple(replace(v, net=new) if v.net == old else v for v in board.vias),
-            pours=tuple(replace(p, net=new) if p.net == old else p for p in board.pours),
-        ),
-    )
+    return rename(design, "net", {old: new})
 
 
 def leave_open(design: Design, pin: Pin) -> Design:
@@ -219,16 +198,24 @@ def tick_change(design: Design, index: int, done: bool) -> Design:
     return replace(design, changes=tuple(notes))
 
 
-def accept_finding(design: Design, identity: str, reason: str) -> Design:
-    """Accept a finding with a reason, which is kept and shown."""
-    if not reason.strip():
-        raise EditError("A finding is accepted with a reason", identity, "Type why it is all right as it is")
-    return replace(design, accepted={**design.accepted, identity: reason.strip()})
+def accept(design: Design, acceptance: Acceptance) -> Design:
+    """Keep an acceptance, in the place of an earlier one about the same. EditError without a reason."""
+    reason = acceptance.reason.strip()
+    if not reason:
+        raise EditError("A finding is accepted with a reason", acceptance.rule, "Type why it is all right as it is")
+    others = take_back(design, acceptance).accepted
+    return replace(design, accepted=(*others, replace(acceptance, reason=reason)))
 
 
-def take_back_acceptance(design: Design, identity: str) -> Design:
-    """Let an accepted finding count again."""
-    return replace(design, accepted={k: r for k, r in design.accepted.items() if k != identity})
+def take_back(design: Design, acceptance: Acceptance) -> Design:
+    """Let what was accepted count again."""
+    about = subject_of(acceptance)
+    return replace(design, accepted=tuple(a for a in design.accepted if subject_of(a) != about))
+
+
+def subject_of(item: Acceptance) -> tuple[object, ...]:
+    """Return what an acceptance is about: the same for two that stand for one finding."""
+    return item.rule, frozenset(item.refs), frozenset(item.pins), frozenset(item.nets), item.which
 
 
 def next_revision(design: Design) -> Design:
@@ -282,7 +269,7 @@ def _part(design: Design, ref: str) -> Part:
 
 
 __all__ = [
-    "accept_finding",
+    "accept",
     "add_fresh_part",
     "add_part",
     "change_part",
@@ -309,6 +296,7 @@ __all__ = [
     "set_images",
     "set_name",
     "set_outline",
-    "take_back_acceptance",
+    "subject_of",
+    "take_back",
     "tick_change",
 ]

@@ -7,8 +7,9 @@ from collections.abc import Iterable, Mapping
 
 from msgspec.structs import replace
 
-from zesty_trace.core.design.edits import change_part, fresh_net, fresh_ref, leave_open, remove_part
+from zesty_trace.core.design.edits import change_part, fresh_net, fresh_ref, leave_open
 from zesty_trace.core.design.model import Design, Option, Page, Pin
+from zesty_trace.core.design.references import forget, rename
 from zesty_trace.errors import EditError
 
 
@@ -63,35 +64,7 @@ def rename_refs(design: Design, names: Mapping[str, str]) -> Design:
     twice = next((r for r in wanted if wanted.count(r) > 1), None)
     if twice:
         raise EditError(f"Two parts would be called {twice}", twice, "Choose another reference")
-
-    def pin(p: Pin) -> Pin:
-        return Pin(names.get(p.ref, p.ref), p.number)
-
-    def ref(r: str) -> str:
-        return names.get(r, r)
-
-    where = re.compile(r"^([A-Za-z]+\d+)")
-    brief = replace(design.brief, template=tuple(replace(h, ref=ref(h.ref)) for h in design.brief.template))
-    return replace(
-        design,
-        brief=brief,
-        parts={ref(r): replace(p, ref=ref(r)) for r, p in design.parts.items()},
-        nets={n: tuple(sorted(pin(p) for p in pins)) for n, pins in design.nets.items()},
-        not_connected=tuple(sorted(pin(p) for p in design.not_connected)),
-        sheet={ref(r): s for r, s in design.sheet.items()},
-        board=replace(design.board, placements={ref(r): p for r, p in design.board.placements.items()}),
-        states=tuple(
-            replace(
-                s,
-                high=tuple(pin(p) for p in s.high),
-                flipped=tuple(map(ref, s.flipped)),
-                asleep=tuple(map(ref, s.asleep)),
-            )
-            for s in design.states
-        ),
-        measured=tuple(replace(m, where=where.sub(lambda k: ref(k.group(1)), m.where)) for m in design.measured),
-        options=tuple(replace(o, refs=tuple(map(ref, o.refs))) for o in design.options),
-    )
+    return rename(design, "part", names)
 
 
 def renumber(design: Design, order: Iterable[str]) -> Design:
@@ -114,9 +87,11 @@ def set_block(design: Design, refs: Iterable[str], block: str) -> Design:
 
 def remove_parts(design: Design, refs: Iterable[str]) -> Design:
     """Take several parts out."""
-    for ref in refs:
-        design = remove_part(design, ref)
-    return design
+    chosen = list(refs)
+    for ref in chosen:
+        if ref not in design.parts:
+            raise EditError(f"There is no part {ref}", ref, "Check the reference")
+    return forget(design, "part", chosen)
 
 
 def leave_all_open(design: Design, pins: Iterable[Pin]) -> Design:
@@ -141,16 +116,7 @@ def add_variant(design: Design, name: str) -> Design:
 
 def drop_variant(design: Design, name: str) -> Design:
     """Take a variant out; parts that were on its boards only are then on none of the limited ones, so they are kept for all."""
-    parts = {
-        r: replace(
-            p,
-            variants=tuple(v for v in p.variants if v != name),
-            values={v: t for v, t in p.values.items() if v != name},
-        )
-        for r, p in design.parts.items()
-    }
-    build = replace(design.build, variant="") if design.build.variant == name else design.build
-    return replace(design, variants=tuple(v for v in design.variants if v != name), parts=parts, build=build)
+    return forget(design, "variant", [name])
 
 
 def fit(design: Design, refs: Iterable[str], variant: str, on: bool) -> Design:
@@ -197,8 +163,7 @@ def put_option(design: Design, option: Option) -> Design:
 
 def drop_option(design: Design, name: str) -> Design:
     """Forget an option; its parts stay."""
-    kept = tuple(replace(o, needs=tuple(n for n in o.needs if n != name)) for o in design.options if o.name != name)
-    return replace(design, options=kept)
+    return forget(design, "option", [name])
 
 
 def fit_option(design: Design, name: str, variant: str, on: bool) -> Design:

@@ -7,35 +7,51 @@ millidegrees, electrical values SI floats.
 
 from __future__ import annotations
 
-from typing import Literal
+from dataclasses import dataclass
+from typing import Annotated, Literal
 
 import msgspec
 
-SCHEMA_VERSION = 2
+SCHEMA_VERSION = 3
 Layer = Literal["top", "bottom"]
 Alloy = Literal["leaded", "lead-free", "low-temperature"]
+
+
+@dataclass(frozen=True)
+class Names:
+    """Marks a text that names something else in the design; `references` holds what becomes of it."""
+
+    what: Literal["part", "net", "variant", "state", "option", "block"]
+
+
+Ref = Annotated[str, Names("part")]
+NetName = Annotated[str, Names("net")]
+VariantName = Annotated[str, Names("variant")]
+StateName = Annotated[str, Names("state")]
+OptionName = Annotated[str, Names("option")]
+BlockName = Annotated[str, Names("block")]
 
 
 class Pin(msgspec.Struct, frozen=True, order=True, array_like=True):
     """One pin of one part, by number."""
 
-    ref: str
+    ref: Ref
     number: str
 
     def __str__(self) -> str:
         return f"{self.ref}.{self.number}"
 
 
-class TemplateHole(msgspec.Struct, frozen=True, kw_only=True):
+class TemplateHole(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Where the case forces a part or a mounting hole to sit. Origin: the board's lower left corner."""
 
-    ref: str
+    ref: Ref
     x_nm: int
     y_nm: int
     angle_mdeg: int = 0
 
 
-class Brief(msgspec.Struct, frozen=True, kw_only=True):
+class Brief(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What the board must be; every later station checks against it."""
 
     purpose: str = ""
@@ -54,17 +70,17 @@ class Brief(msgspec.Struct, frozen=True, kw_only=True):
     facts: dict[str, str] = {}
 
 
-class Part(msgspec.Struct, frozen=True, kw_only=True):
+class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """One part. An empty `variants` means it is fitted in all of them; `values` has other values by variant."""
 
-    ref: str
+    ref: Ref
     kind: str
     value: str = ""
     package: str = ""
-    variants: tuple[str, ...] = ()
-    block: str = ""
+    variants: tuple[VariantName, ...] = ()
+    block: BlockName = ""
     notes: str = ""
-    values: dict[str, str] = {}
+    values: dict[VariantName, str] = {}
 
     def value_in(self, variant: str) -> str:
         """Return the value on the boards of `variant`: its own there, or the one for all."""
@@ -75,14 +91,14 @@ class Part(msgspec.Struct, frozen=True, kw_only=True):
         return not self.variants or not variant or variant in self.variants
 
 
-class SheetSpot(msgspec.Struct, frozen=True, kw_only=True):
+class SheetSpot(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Where the user put a part on the sheet, in sheet grid units."""
 
     x: int
     y: int
 
 
-class Placement(msgspec.Struct, frozen=True, kw_only=True):
+class Placement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Where a part sits on the board; `fixed` parts are not moved by the application."""
 
     x_nm: int
@@ -92,33 +108,33 @@ class Placement(msgspec.Struct, frozen=True, kw_only=True):
     fixed: bool = False
 
 
-class Track(msgspec.Struct, frozen=True, kw_only=True):
+class Track(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A straight or jogging piece of copper of one width."""
 
-    net: str
+    net: NetName
     layer: Layer
     width_nm: int
     points: tuple[tuple[int, int], ...]
 
 
-class Via(msgspec.Struct, frozen=True, kw_only=True):
+class Via(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A plated hole from top to bottom copper."""
 
-    net: str
+    net: NetName
     x_nm: int
     y_nm: int
     diameter_nm: int = 600_000
     drill_nm: int = 300_000
 
 
-class Pour(msgspec.Struct, frozen=True, kw_only=True):
+class Pour(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """An order to fill the rest of a layer with the copper of one net."""
 
-    net: str
+    net: NetName
     layer: Layer
 
 
-class Rules(msgspec.Struct, frozen=True, kw_only=True):
+class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What the board house can make: a comfortable two-layer class (common practice)."""
 
     clearance_nm: int = 200_000
@@ -132,106 +148,138 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True):
     mask_margin_nm: int = 50_000
 
 
-class Board(msgspec.Struct, frozen=True, kw_only=True):
+class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Outline (closed, counter-clockwise), placements and copper."""
 
     outline: tuple[tuple[int, int], ...] = ()
-    placements: dict[str, Placement] = {}
+    placements: dict[Ref, Placement] = {}
     tracks: tuple[Track, ...] = ()
     vias: tuple[Via, ...] = ()
     pours: tuple[Pour, ...] = ()
     rules: Rules = Rules()
 
 
-class Build(msgspec.Struct, frozen=True, kw_only=True):
+class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How this batch is made."""
 
     alloy: Alloy = "lead-free"
-    variant: str = ""
+    variant: VariantName = ""
     colour: str = "green"
     spare_boards: int = 0
 
 
-class ImageSpec(msgspec.Struct, frozen=True, kw_only=True):
+class ImageSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A firmware image in the project's `firmware/` folder, and which boards take it."""
 
     file: str
     target: str
-    variant: str = ""
+    variant: VariantName = ""
     base_address: int = 0
 
 
-class StateSpec(msgspec.Struct, frozen=True, kw_only=True):
+class StateSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """An operating state by the user's word: outputs that are high, parts in their other position or asleep, supplies.
 
     `supply_v` None is the brief's supply; `cell_pct` None is the voltage stated with the cell.
     """
 
-    name: str
+    name: StateName
     high: tuple[Pin, ...] = ()
-    flipped: tuple[str, ...] = ()
-    asleep: tuple[str, ...] = ()
+    flipped: tuple[Ref, ...] = ()
+    asleep: tuple[Ref, ...] = ()
     supply_v: float | None = None
     cell_pct: float | None = None
 
 
-class Moment(msgspec.Struct, frozen=True, kw_only=True):
+class Moment(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """One step of the timeline: a state and how long it lasts."""
 
-    state: str
+    state: StateName
     seconds: float
 
 
-class Measured(msgspec.Struct, frozen=True, kw_only=True):
-    """What was measured on the prototype: the voltage of a net, or the current into a pin or out of a supply part."""
+class Measured(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """What was measured on the prototype: the voltage of `net`, or the current into a pin or out of a supply part.
 
-    what: Literal["voltage", "current"]
-    where: str
+    `pin` is a pin's name or number; without one the current is the part's own.
+    """
+
+    net: NetName = ""
+    ref: Ref = ""
+    pin: str = ""
     value: float
     tolerance_pct: float = 10.0
-    state: str = ""
+    state: StateName = ""
+
+    @property
+    def what(self) -> Literal["voltage", "current"]:
+        """Which of the two it is."""
+        return "voltage" if self.net else "current"
+
+    @property
+    def where(self) -> str:
+        """The net, the part, or `U3.VDD`."""
+        return self.net or (f"{self.ref}.{self.pin}" if self.pin else self.ref)
 
 
-class Option(msgspec.Struct, frozen=True, kw_only=True):
+class Acceptance(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """A finding that somebody looked at and accepted: of which rule, about what, why, when, and its number then.
+
+    It follows its parts and nets under other names, goes with them, and counts no longer once the number is worse.
+    """
+
+    rule: str
+    refs: tuple[Ref, ...] = ()
+    pins: tuple[Pin, ...] = ()
+    nets: tuple[NetName, ...] = ()
+    which: str = ""
+    reason: str
+    when: str = ""
+    value: float | None = None
+    limit: float | None = None
+    unit: str = ""
+
+
+class Option(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A set of parts that is fitted as one, the options it needs, and the firmware switch that goes with it."""
 
-    name: str
-    refs: tuple[str, ...]
-    needs: tuple[str, ...] = ()
+    name: OptionName
+    refs: tuple[Ref, ...]
+    needs: tuple[OptionName, ...] = ()
     switch: str = ""
 
 
-class Page(msgspec.Struct, frozen=True, kw_only=True):
+class Page(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """One page of the schematic: the blocks drawn on it."""
 
     name: str
-    blocks: tuple[str, ...]
+    blocks: tuple[BlockName, ...]
 
 
-class ChangeNote(msgspec.Struct, frozen=True, kw_only=True):
+class ChangeNote(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A point for the next revision."""
 
     text: str
     done: bool = False
 
 
-class Design(msgspec.Struct, frozen=True, kw_only=True):
+class Design(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """The whole design of one revision of one board."""
 
     schema: int = SCHEMA_VERSION
     name: str = "Untitled board"
     revision: str = "A"
     brief: Brief = Brief()
-    variants: tuple[str, ...] = ()
-    parts: dict[str, Part] = {}
-    nets: dict[str, tuple[Pin, ...]] = {}
+    variants: tuple[VariantName, ...] = ()
+    parts: dict[Ref, Part] = {}
+    nets: dict[NetName, tuple[Pin, ...]] = {}
     not_connected: tuple[Pin, ...] = ()
-    sheet: dict[str, SheetSpot] = {}
+    sheet: dict[Ref, SheetSpot] = {}
     board: Board = Board()
     build: Build = Build()
     images: tuple[ImageSpec, ...] = ()
     changes: tuple[ChangeNote, ...] = ()
-    accepted: dict[str, str] = {}
+    accepted: tuple[Acceptance, ...] = ()
     states: tuple[StateSpec, ...] = ()
     timeline: tuple[Moment, ...] = ()
     measured: tuple[Measured, ...] = ()

@@ -1,46 +1,95 @@
-"""Reading a design back from its JSON: whole and checked, or one error that says what is wrong."""
+"""Reading a design back from its JSON: brought up version by version, whole and checked, or one error that says what is wrong.
+
+Each schema has one step to the next, on plain values; a saved file of every schema is among the tests. What today's
+schema does not know is refused, so that nothing is lost on the next save.
+"""
 
 from __future__ import annotations
 
-from functools import cache
+import re
+from collections.abc import Callable
+from typing import Any
 
 import msgspec
 
 from zesty_trace.core.design.check import FILE, check_design
 from zesty_trace.core.design.model import SCHEMA_VERSION, Design
+from zesty_trace.core.design.references import prune
 from zesty_trace.errors import InputError
+
+Raw = dict[str, Any]
+CHECKED_SINCE = 3  # designs of earlier schemas may name what is not there any more
 
 
 class NewerSchema(InputError):
     """The design is from a newer version of the application."""
 
 
-@cache
-def _head() -> msgspec.json.Decoder[object]:
-    class Head(msgspec.Struct):
-        schema: int = 0
+def _to_2(raw: Raw) -> Raw:
+    """Schema 1 lacks fields that have defaults; nothing of it changed its meaning."""
+    return raw
 
-    return msgspec.json.Decoder(Head)
+
+def _to_3(raw: Raw) -> Raw:
+    """Acceptances became values that follow what they are about; readings name their net, part and pin apart."""
+    return {
+        **raw,
+        "accepted": [_acceptance(raw, k, r) for k, r in dict(raw.get("accepted", {})).items()],
+        "measured": [_reading(dict(m)) for m in raw.get("measured", ())],
+    }
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3}
+
+
+def _acceptance(raw: Raw, identity: str, reason: str) -> Raw:
+    """Return an acceptance out of the words `rule: key`; a word that is no part, pin or net stays one, and matches nothing."""
+    rule, _, key = identity.partition(": ")
+    parts, nets = raw.get("parts", {}), raw.get("nets", {})
+    found: dict[str, list[Any]] = {"refs": [], "pins": [], "nets": []}
+    rest = []
+    for word in key.split():
+        pin = re.fullmatch(r"([^.]+)\.(\w+)", word)
+        if word in parts:
+            found["refs"].append(word)
+        elif word in nets:
+            found["nets"].append(word)
+        elif pin and [pin[1], pin[2]] in [list(p) for pins in nets.values() for p in pins]:
+            found["pins"].append([pin[1], pin[2]])
+        else:
+            rest.append(word)
+    return {"rule": rule, "reason": reason, "which": " ".join(rest), **found}
+
+
+def _reading(item: Raw) -> Raw:
+    what, where = item.pop("what", ""), str(item.pop("where", ""))
+    ref, _, pin = where.partition(".")
+    return {**item, **({"net": where} if what == "voltage" else {"ref": ref, "pin": pin})}
 
 
 def from_json(data: bytes, where: str = FILE) -> Design:
-    """Return the design in `data`, older schemas brought up, checked as a whole. InputError, NewerSchema.
-
-    Schema 1 lacks fields that have defaults; nothing of it changed its meaning.
-    """
+    """Return the design in `data`, older schemas brought up, checked as a whole. InputError, NewerSchema."""
     try:
-        version = getattr(_head().decode(data), "schema", 0)
+        raw = msgspec.json.decode(data)
+        if not isinstance(raw, dict):
+            raise InputError("It is not a whole design", where, "Bring back a copy of the file")
+        version = raw.get("schema", SCHEMA_VERSION)
+        if not isinstance(version, int) or isinstance(version, bool) or version < 1:
+            raise InputError(f"{str(version)[:40]} is no schema", where, f"From 1 to {SCHEMA_VERSION}")
         if version > SCHEMA_VERSION:
             raise NewerSchema(
                 f"The project is from a newer version (schema {version}, this one reads up to {SCHEMA_VERSION})",
                 where,
                 "Update the application; the file was not touched",
             )
-        design = msgspec.json.decode(data, type=Design)
-    except (msgspec.MsgspecError, UnicodeError, ValueError, RecursionError) as error:
+        for step in range(version, SCHEMA_VERSION):
+            raw = STEPS[step](raw)
+        design = msgspec.convert({**raw, "schema": SCHEMA_VERSION}, Design)
+    except (msgspec.MsgspecError, UnicodeError, ValueError, TypeError, AttributeError, RecursionError) as error:
         if isinstance(error, InputError):
             raise
         raise InputError(f"It is not a whole design: {error}", where, "Bring back a copy of the file") from error
-    design = msgspec.structs.replace(design, schema=SCHEMA_VERSION)
+    if version < CHECKED_SINCE:
+        design = prune(design)
     check_design(design)
     return design

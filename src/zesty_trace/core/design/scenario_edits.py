@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Literal
 
 from msgspec.structs import replace
 
 from zesty_trace.core.design.model import Design, Measured, Moment, StateSpec
+from zesty_trace.core.design.references import forget, prune, rename
 from zesty_trace.errors import EditError
 
 
@@ -19,7 +21,7 @@ def keep_states(design: Design, states: Iterable[StateSpec]) -> Design:
             raise EditError("An operating state needs a name", "states", "Type one or more letters")
         if names.count(name) > 1:
             raise EditError(f"Two operating states are called “{name}”", name, "Give one of them another name")
-    return replace(design, states=kept)
+    return prune(replace(design, states=kept))
 
 
 def put_state(design: Design, state: StateSpec, base: Iterable[StateSpec], old_name: str = "") -> Design:
@@ -28,8 +30,7 @@ def put_state(design: Design, state: StateSpec, base: Iterable[StateSpec], old_n
     kept = list(base)
     index = next((k for k, s in enumerate(kept) if s.name == old), len(kept))
     kept[index : index + 1] = [state]
-    moved = tuple(replace(m, state=state.name) if m.state == old else m for m in design.timeline)
-    return replace(keep_states(design, kept), timeline=moved)
+    return keep_states(rename(design, "state", {old: state.name}), kept)
 
 
 def drop_state(design: Design, name: str, base: Iterable[StateSpec]) -> Design:
@@ -37,8 +38,7 @@ def drop_state(design: Design, name: str, base: Iterable[StateSpec]) -> Design:
     kept = [s for s in base if s.name != name]
     if not kept:
         raise EditError("One operating state has to stay", name, "Change it instead")
-    timeline = tuple(m for m in design.timeline if m.state != name)
-    return replace(keep_states(design, kept), timeline=timeline)
+    return forget(keep_states(design, kept), "state", [name])
 
 
 def set_timeline(design: Design, moments: Iterable[Moment]) -> Design:
@@ -47,16 +47,37 @@ def set_timeline(design: Design, moments: Iterable[Moment]) -> Design:
     for number, moment in enumerate(kept, 1):
         if not moment.seconds > 0:
             raise EditError(f"Step {number} lasts no time", moment.state, "Give it more than 0 s")
+        _state_there(design, moment.state)
     return replace(design, timeline=kept)
+
+
+def reading(
+    what: Literal["voltage", "current"], where: str, value: float, tolerance_pct: float = 10.0, state: str = ""
+) -> Measured:
+    """Return a reading of the voltage of a net, or of the current of a part (`J1`) or into a pin (`U3.VDD`)."""
+    net, (ref, _, pin) = ("", where.partition(".")) if what == "current" else (where, ("", "", ""))
+    return Measured(net=net, ref=ref, pin=pin, value=value, tolerance_pct=tolerance_pct, state=state)
 
 
 def note_measured(design: Design, measured: Measured) -> Design:
     """Keep what was measured on the prototype; a second reading of one thing in one state replaces the first."""
     if not 0 < measured.tolerance_pct <= 100:
         raise EditError("The tolerance is a share of the reading", measured.where, "Type 1 to 100 %")
+    if measured.net and measured.net not in design.nets:
+        raise EditError(f"There is no net {measured.net}", measured.where, "Check the name in the wiring list")
+    if not measured.net and measured.ref not in design.parts:
+        raise EditError(f"There is no part {measured.ref}", measured.where, "Check the reference")
+    _state_there(design, measured.state)
     key = (measured.what, measured.where, measured.state)
     others = tuple(m for m in design.measured if (m.what, m.where, m.state) != key)
     return replace(design, measured=(*others, measured))
+
+
+def _state_there(design: Design, name: str) -> None:
+    """Refuse a state that is none of the design's own; without own ones, those of the parts are not known here."""
+    if name and design.states and all(s.name != name for s in design.states):
+        known = ", ".join(s.name for s in design.states)
+        raise EditError(f"There is no state “{name}”", name, f"Known: {known}")
 
 
 def drop_measured(design: Design, index: int) -> Design:

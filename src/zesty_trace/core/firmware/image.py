@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.firmware.formats import sort_of
 from zesty_trace.core.firmware.targets import Target
 from zesty_trace.errors import InputError, own_words
@@ -156,6 +156,24 @@ def _segments(add: str, content: str | bytes, name: str) -> tuple[Segment, ...]:
     return tuple(Segment(s.address, bytes(s.data)) for s in parsed.segments)
 
 
+IMAGE_FIT = rule(
+    "image fit",
+    Severity.STOP,
+    "An image outside the flash is lost or wraps round over itself.",
+    "memory map of the target",
+    limits="the flash of the target",
+    station="flash",
+)
+IMAGE_START = rule(
+    "image start",
+    Severity.FIX,
+    "The chip would be written and verified, and then not start.",
+    "exception vector table (DDI 0403)",
+    limits="the memory and the code of the image",
+    station="flash",
+)
+
+
 def fit_findings(image: Image, target: Target) -> list[Finding]:
     """Return what keeps the image from being written to the target; a note on the room left if nothing does."""
     found = []
@@ -164,27 +182,28 @@ def fit_findings(image: Image, target: Target) -> list[Finding]:
             over = max(0, s.end - target.flash_end)
             what = f"{over} bytes too large" if over and s.address >= target.flash_start else "outside the flash"
             found.append(
-                _finding(
-                    f"{s.address:08x}",
-                    Severity.STOP,
+                IMAGE_FIT.found(
+                    Subject(which=f"{s.address:08x}"),
                     f"{image.name} does not fit: {what}",
                     f"0x{s.address:08X} to 0x{s.end - 1:08X}; {target.name} has 0x{target.flash_start:08X} to "
                     f"0x{target.flash_end - 1:08X} ({target.flash_bytes // 1024} KB). Choose the image for this target.",
-                    float(s.end - s.address),
-                    float(target.flash_bytes),
+                    value=float(s.end - s.address),
+                    limit=float(target.flash_bytes),
+                    unit="bytes",
                 )
             )
     if not found:
         found += vector_findings(image, target)
         share = image.size / target.flash_bytes
         found.append(
-            _finding(
-                "fits",
-                Severity.NOTE,
+            IMAGE_FIT.found(
+                Subject(which="fits"),
                 f"{image.name} fits {target.name}",
                 f"{image.size:,} of {target.flash_bytes:,} bytes ({share:.0%}).",
-                float(image.size),
-                float(target.flash_bytes),
+                severity=Severity.NOTE,
+                value=float(image.size),
+                limit=float(target.flash_bytes),
+                unit="bytes",
             )
         )
     return found
@@ -209,25 +228,13 @@ def vector_findings(image: Image, target: Target) -> list[Finding]:
         wrong.append(f"it would start at 0x{start:08X}, where the image has no code")
     if not wrong:
         return []
-    why = "The chip would be written and verified, and then not start."
     return [
-        Finding(
-            "image",
-            "vectors",
-            Severity.FIX,
+        IMAGE_START.found(
+            Subject(which=image.name),
             f"{image.name} cannot start on {target.name}",
             f"By its first two words {' and '.join(wrong)}. Choose the image built for this chip and address.",
-            why,
-            "exception vector table (DDI 0403)",
-            "flash",
         )
     ]
-
-
-def _finding(key: str, severity: Severity, title: str, detail: str, value: float, limit: float) -> Finding:
-    why = "An image outside the flash is lost or wraps round over itself."
-    source = "memory map of the target"
-    return Finding("image", key, severity, title, detail, why, source, "flash", value=value, limit=limit, unit="bytes")
 
 
 def pages_of(image: Image, target: Target) -> list[int]:

@@ -9,33 +9,36 @@ from pathlib import Path
 
 import msgspec
 
+from zesty_trace.core.ordering.money import Money, money
 from zesty_trace.errors import InputError
 from zesty_trace.files import names_inside, read_inside, text_of
 from zesty_trace.names import check_text, shorten
 
+ROUNDING_MM = 1e-6
 
-class SizeStep(msgspec.Struct, frozen=True):
+
+class SizeStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What a batch costs up to a size, one price for each quantity."""
 
     up_to_mm: tuple[float, float]
     per_batch: tuple[float, ...]
 
 
-class Colour(msgspec.Struct, frozen=True):
+class Colour(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What a solder mask colour adds."""
 
     days: int
     cost: float
 
 
-class Stencil(msgspec.Struct, frozen=True):
+class Stencil(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A frameless stencil cut near board size."""
 
     cost: float
     days: int
 
 
-class Freight(msgspec.Struct, frozen=True):
+class Freight(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """A way to send the parcel, calendar days."""
 
     name: str
@@ -43,7 +46,7 @@ class Freight(msgspec.Struct, frozen=True):
     cost: float
 
 
-class House(msgspec.Struct, frozen=True, kw_only=True):
+class House(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """A board house's price sheet."""
 
     name: str
@@ -58,6 +61,16 @@ class House(msgspec.Struct, frozen=True, kw_only=True):
     colours: dict[str, Colour]
     stencil: Stencil
     freight: tuple[Freight, ...]
+
+    def money(self, amount: float) -> Money:
+        """Return one of the sheet's figures as a sum in the house's currency."""
+        return money(amount, self.currency)
+
+    def makes_size(self, width_mm: float, height_mm: float) -> bool:
+        """Whether a board of this size, turned as it fits, is within the largest that the house makes."""
+        long, short = max(width_mm, height_mm), min(width_mm, height_mm)
+        most = max(self.max_width_mm, self.max_height_mm), min(self.max_width_mm, self.max_height_mm)
+        return long <= most[0] + ROUNDING_MM and short <= most[1] + ROUNDING_MM
 
 
 def read_house(text: str, where: str) -> House:

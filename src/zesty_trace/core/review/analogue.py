@@ -12,9 +12,10 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, of_net, of_part, rule
 from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.review.drive import COMMON, add_between
+from zesty_trace.core.review.register import solved, static
 
 ADC_SOURCE_OHM = 10e3
 HOLDING_F = 10e-9
@@ -22,6 +23,36 @@ HEAVY_GROUND_A = 3.0
 STRAY_F = 5e-12
 LOAD_SHARE = 0.25
 _ANALOGUE = re.compile(r"^(AIN\d+|A\d|IN\d)$")
+
+
+DIVIDER_RANGE = rule(
+    "divider range",
+    Severity.STOP,
+    "Above its supply a converter reads full scale and the pin conducts into the supply.",
+    "solved over all operating states; range of the converter is its supply",
+    limits="the supply of the converter",
+)
+SOURCE_IMPEDANCE = rule(
+    "source impedance",
+    Severity.FIX,
+    "A converter takes a gulp of charge per reading; through a large resistor it reads low and jumps.",
+    COMMON,
+    limits="10 kΩ without 10 nF at the pin",
+)
+SHARED_GROUND = rule(
+    "shared ground",
+    Severity.NOTE,
+    "Each milliohm that both share turns an ampere into a millivolt of error.",
+    COMMON,
+    limits="3 A",
+)
+CRYSTAL_LOAD = rule(
+    "crystal load",
+    Severity.FIX,
+    "Without its load a crystal starts late, or off its frequency, or not at all.",
+    "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)",
+    limits="the load that the crystal wants, within a quarter",
+)
 
 
 def analogue_pins(wired: Wired) -> Iterator[tuple[Pin, str]]:
@@ -35,6 +66,7 @@ def analogue_pins(wired: Wired) -> Iterator[tuple[Pin, str]]:
                 yield Pin(ref, spec.number), net
 
 
+@solved
 def divider_range(wired: Wired) -> Iterator[Finding]:
     """Yield divided voltages above the converter's supply, with the foot resistor that brings them to nine tenths."""
     for pin, net in analogue_pins(wired):
@@ -47,17 +79,11 @@ def divider_range(wired: Wired) -> Iterator[Finding]:
         source = analyse(wired).highest.get(tops[0].beyond, 0.0)
         wanted = 0.9 * limit
         foot = say_part_value(nearest(tops[0].value * wanted / max(source - wanted, 1e-9), 24))
-        yield Finding(
-            "divider range",
-            net,
-            Severity.STOP,
+        yield DIVIDER_RANGE.found(
+            of_net(net),
             f"{net} reaches {say(volt, 'V')}, {wired.label(pin)} reads up to {say(limit, 'V')}",
             f"With {feet[0].ref} at {foot} it would stay near {say(wanted, 'V', 2)}.",
-            "Above its supply a converter reads full scale and the pin conducts into the supply.",
-            "solved over all operating states; range of the converter is its supply",
-            "schematic",
-            (pin.ref, feet[0].ref),
-            (net,),
+            refs=(pin.ref, feet[0].ref),
             value=volt,
             limit=limit,
             unit="V",
@@ -65,6 +91,7 @@ def divider_range(wired: Wired) -> Iterator[Finding]:
         )
 
 
+@static
 def divider_impedance(wired: Wired) -> Iterator[Finding]:
     """Yield converter inputs fed through so much resistance, with no capacitor, that they read low."""
     for pin, net in analogue_pins(wired):
@@ -76,17 +103,11 @@ def divider_impedance(wired: Wired) -> Iterator[Finding]:
         if ohm <= ADC_SOURCE_OHM or any(wired.spec(p).role == "output" for p in wired.design.nets[net]):
             continue
         fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind="ceramic_capacitor", value="100n", package="C0603")
-        yield Finding(
-            "source impedance",
-            net,
-            Severity.FIX,
+        yield SOURCE_IMPEDANCE.found(
+            of_net(net),
             f"{wired.label(pin)} is fed through {say(ohm, 'Ω')}, at most {say(ADC_SOURCE_OHM, 'Ω')}",
             f"{fresh.ref} of 100n from {net} to {wired.ground} holds the level while it is sampled.",
-            "A converter takes a gulp of charge per reading; through a large resistor it reads low and jumps.",
-            COMMON,
-            "schematic",
-            (pin.ref,),
-            (net,),
+            refs=(pin.ref,),
             value=ohm,
             limit=ADC_SOURCE_OHM,
             unit="Ω",
@@ -94,6 +115,7 @@ def divider_impedance(wired: Wired) -> Iterator[Finding]:
         )
 
 
+@solved
 def shared_ground(wired: Wired) -> Iterator[Finding]:
     """Yield boards where amperes of load return through the ground from which an analogue input is measured."""
     measured = [pin for pin, net in analogue_pins(wired) if net != wired.ground]
@@ -103,23 +125,19 @@ def shared_ground(wired: Wired) -> Iterator[Finding]:
             heavy[pin.ref] = heavy.get(pin.ref, 0.0) + amp
     ref, amp = max(heavy.items(), key=lambda h: h[1], default=("", 0.0))
     if measured and amp > HEAVY_GROUND_A:
-        yield Finding(
-            "shared ground",
-            ref,
-            Severity.NOTE,
+        yield SHARED_GROUND.found(
+            of_part(ref),
             f"{say(amp, 'A')} of {ref} returns through the ground that {measured[0].ref} measures from",
             "Let the load's ground run to the inlet on its own copper and join the two grounds there, in one place.",
-            "Each milliohm that both share turns an ampere into a millivolt of error.",
-            COMMON,
-            "schematic",
-            (ref, measured[0].ref),
-            (wired.ground,),
+            refs=(ref, measured[0].ref),
+            nets=(wired.ground,),
             value=amp,
             limit=HEAVY_GROUND_A,
             unit="A",
         )
 
 
+@static
 def crystal_load(wired: Wired) -> Iterator[Finding]:
     """Yield crystals without their two capacitors, or with ones that load them far from what they want."""
     for ref in wired.design.parts:
@@ -134,17 +152,11 @@ def crystal_load(wired: Wired) -> Iterator[Finding]:
         if not all(caps):
             missing = [net for net, c in zip(nets, caps, strict=True) if not c]
             fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind="ceramic_capacitor", value=each, package="C0603")
-            yield Finding(
-                "crystal load",
-                ref,
-                Severity.FIX,
+            yield CRYSTAL_LOAD.found(
+                of_part(ref),
                 f"{ref} has no load capacitor on {' and '.join(missing)}",
                 f"It wants {say(wanted, 'F')}: {each} from each side to ground.",
-                "Without its load a crystal starts late, or off its frequency, or not at all.",
-                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)",
-                "schematic",
-                (ref,),
-                tuple(missing),
+                nets=tuple(missing),
                 value=0.0,
                 limit=wanted,
                 unit="F",
@@ -155,17 +167,13 @@ def crystal_load(wired: Wired) -> Iterator[Finding]:
             continue
         load = caps[0] * caps[1] / (caps[0] + caps[1]) + STRAY_F
         if abs(load - wanted) > LOAD_SHARE * wanted:
-            yield Finding(
-                "crystal load",
-                ref,
-                Severity.NOTE,
+            yield CRYSTAL_LOAD.found(
+                of_part(ref),
                 f"{ref} is loaded with {say(load, 'F')}, wants {say(wanted, 'F')}",
                 f"Two capacitors of {each} come nearest.",
-                "A wrong load pulls the frequency by tens of ppm.",
-                "CL = C1 C2 / (C1 + C2) + stray (5 pF, common practice)",
-                "schematic",
-                (ref,),
-                tuple(nets),
+                severity=Severity.NOTE,
+                why="A wrong load pulls the frequency by tens of ppm.",
+                nets=tuple(nets),
                 value=load,
                 limit=wanted,
                 unit="F",

@@ -11,8 +11,18 @@ from zesty_trace.core.catalogue.kinds import Strap
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_part, rule
 from zesty_trace.core.quantities import say_address
+from zesty_trace.core.review.register import static
+
+BUS_ADDRESS = rule(
+    "bus address",
+    Severity.FIX,
+    "Both pull the data line at once, so neither can be read. Straps that cannot be changed later need a knife "
+    "and a wire on every board.",
+    "UM10204 (I2C-bus specification): addresses on one bus are unique",
+    limits="each address once on a bus, no strap left open",
+)
 
 
 def strap_level(wired: Wired, pin: Pin) -> str | None:
@@ -76,6 +86,7 @@ def bus_groups(wired: Wired) -> list[set[str]]:
     return [g for g in groups if len(g) > 1]
 
 
+@static
 def bus_address_clash(wired: Wired) -> Iterator[Finding]:
     """Yield pairs of devices that answer at one address and are fitted together, with the strap that parts them."""
     addresses = bus_addresses(wired)
@@ -106,17 +117,10 @@ def _clash(wired: Wired, a: str, b: str, address: int, taken: set[int | None]) -
         mend = Mend(f"Tie {wired.label(pin)} to {net}", partial(edits.connect, pin=pin, net=net))
     else:
         detail += " No strap can part them: use a part with another address, or a second bus."
-    return Finding(
-        rule="bus address",
-        key=f"{a} {b}",
-        severity=Severity.FIX,
-        title=f"Two devices answer {say_address(address)}: {a} and {b}",
-        detail=detail,
-        why="Both pull the data line at once, so neither can be read. Straps that cannot be changed later need a knife "
-        "and a wire on every board.",
-        source="UM10204 (I2C-bus specification): addresses on one bus are unique",
-        station="schematic",
-        refs=(a, b),
+    return BUS_ADDRESS.found(
+        Subject(refs=(a, b)),
+        f"Two devices answer {say_address(address)}: {a} and {b}",
+        detail,
         value=float(address),
         unit="address",
         mend=mend,
@@ -143,14 +147,10 @@ def _free_strap(wired: Wired, ref: str, address: int, taken: set[int | None]) ->
 
 def _undecided(wired: Wired, ref: str) -> Finding:
     names = ", ".join(wired.label(_strap_pin(wired, ref, s)) for s in _straps(wired, ref))
-    return Finding(
-        rule="bus address",
-        key=ref,
-        severity=Severity.FIX,
-        title=f"{ref} has no fixed bus address",
-        detail=f"Tie {names} to ground or to its supply.",
+    return BUS_ADDRESS.found(
+        of_part(ref),
+        f"{ref} has no fixed bus address",
+        f"Tie {names} to ground or to its supply.",
         why="An open strap reads as whatever it picks up, so the address changes from board to board.",
         source="common practice",
-        station="schematic",
-        refs=(ref,),
     )

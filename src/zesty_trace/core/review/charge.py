@@ -13,9 +13,10 @@ from zesty_trace.core.circuit.transients import time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, of_net, of_part, of_pin, rule
 from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.review.drive import COMMON, add_between
+from zesty_trace.core.review.register import solved, static
 
 RD_OHM, RD_SHARE = 5100.0, 0.1
 USB_FARAD = 10e-6
@@ -23,6 +24,51 @@ DROOP_SHARE = 0.1
 CELL_CAUTION = "A lithium cell that is charged too fast, too warm or too cold can burn: follow its maker's limits."
 
 
+CHARGE_RATE = rule(
+    "charge rate",
+    Severity.STOP,
+    "Charging faster than a cell allows plates metal inside it.",
+    "I = 1000 V / R for the charger kind (common practice)",
+    limits="charge_max_c_rate of the cell",
+)
+CHARGER = rule(
+    "charger",
+    Severity.STOP,
+    f"Without it nothing is charged. {CELL_CAUTION}",
+    COMMON,
+    limits="a resistor on PROG and a cell on BAT",
+)
+USB_C_PULL_DOWN = rule(
+    "USB-C pull-down",
+    Severity.STOP,
+    "Without it a C-to-C cable delivers no power: it works from an old charger and fails with a new one.",
+    "USB Type-C specification, Rd = 5.1 kΩ (from memory)",
+    limits="5.1 kΩ within a tenth, on each of CC1 and CC2",
+)
+INRUSH = rule(
+    "inrush",
+    Severity.FIX,
+    "A host sees a short and switches the socket off, or the cable bounces.",
+    "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)",
+    limits="10 µF straight on the supply",
+)
+DROOP = rule(
+    "droop",
+    Severity.FIX,
+    "What hangs on the rail resets when the load comes on.",
+    "dV = I t / C + I ESR; response times are common practice",
+    limits="a tenth of the rail",
+)
+SUPPLIES_JOINED = rule(
+    "supplies joined",
+    Severity.STOP,
+    "The higher one pushes current back into the lower; a cell is charged without any limit.",
+    COMMON,
+    limits="one supply for each net",
+)
+
+
+@static
 def charge_rate(wired: Wired) -> Iterator[Finding]:
     """Yield chargers that charge their cell faster than it may."""
     for item in charging(wired):
@@ -33,17 +79,12 @@ def charge_rate(wired: Wired) -> Iterator[Finding]:
         k = stated(wired.kind(item.ref).facts.charge_factor_v, 0.0)
         resistor = _prog_resistor(wired, item.ref)
         value = say_part_value(round(k / amp, -1))
-        yield Finding(
-            "charge rate",
-            item.ref,
-            Severity.STOP,
+        yield CHARGE_RATE.found(
+            of_part(item.ref),
             f"{item.ref} charges {item.cell} with {say(item.amp, 'A')}, it may take "
             f"{say(most * item.capacity_mah / 1000, 'A')}",
             f"{item.capacity_mah:g} mAh at {most:g} C. {value} on PROG gives half of that. {CELL_CAUTION}",
-            "Charging faster than a cell allows plates metal inside it.",
-            "I = 1000 V / R for the charger kind (common practice)",
-            "schematic",
-            (item.ref, item.cell),
+            refs=(item.ref, item.cell),
             value=item.amp,
             limit=most * item.capacity_mah / 1000,
             unit="A",
@@ -58,6 +99,7 @@ def _prog_resistor(wired: Wired, ref: str) -> str | None:
     return next((n.ref for n in wired.near(net, m.Resistor)), None)
 
 
+@static
 def charger_without_set(wired: Wired) -> Iterator[Finding]:
     """Yield chargers whose current nothing sets, or that reach no cell."""
     good = {item.ref for item in charging(wired)}
@@ -65,19 +107,14 @@ def charger_without_set(wired: Wired) -> Iterator[Finding]:
         if ref in good:
             continue
         lacks_cell = bool(_prog_resistor(wired, ref))
-        yield Finding(
-            "charger",
-            ref,
-            Severity.STOP,
+        yield CHARGER.found(
+            of_part(ref),
             f"{ref} {'reaches no cell' if lacks_cell else 'has no resistor that sets its current'}",
             "Put the cell on its BAT pin." if lacks_cell else "Put 2k from PROG to ground for 500 mA (I = 1000 V / R).",
-            f"Without it nothing is charged. {CELL_CAUTION}",
-            COMMON,
-            "schematic",
-            (ref,),
         )
 
 
+@static
 def usb_pull_downs(wired: Wired) -> Iterator[Finding]:
     """Yield USB-C inlets whose two configuration lines are not pulled down one by one, nor handled by a chip."""
     for ref in wired.design.parts:
@@ -96,17 +133,11 @@ def usb_pull_downs(wired: Wired) -> Iterator[Finding]:
             mend = None
             if net and not downs and not others:
                 mend = Mend(f"Add {fresh.ref} 5k1", partial(add_between, part=fresh, first=net, second=wired.ground))
-            yield Finding(
-                "USB-C pull-down",
-                f"{ref}.{name}",
-                Severity.STOP,
+            yield USB_C_PULL_DOWN.found(
+                of_pin(wired.pin(ref, name)),
                 f"{ref}.{name} needs 5.1 kΩ to ground of its own" + (f", has {say(downs[0], 'Ω')}" if downs else ""),
                 "Each of CC1 and CC2 gets its own resistor; joined, some cables give nothing.",
-                "Without it a C-to-C cable delivers no power: it works from an old charger and fails with a new one.",
-                "USB Type-C specification, Rd = 5.1 kΩ (from memory)",
-                "schematic",
-                (ref,),
-                (net,) if net else (),
+                nets=(net,) if net else (),
                 value=downs[0] if downs else None,
                 limit=RD_OHM,
                 unit="Ω",
@@ -114,6 +145,7 @@ def usb_pull_downs(wired: Wired) -> Iterator[Finding]:
             )
 
 
+@solved
 def usb_inrush(wired: Wired) -> Iterator[Finding]:
     """Yield USB inlets with more capacitance straight on the supply than a host has to charge."""
     for item in time_constants(wired):
@@ -121,24 +153,19 @@ def usb_inrush(wired: Wired) -> Iterator[Finding]:
             continue
         farad = sum(n.value for net in item.nets for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground)
         if farad > USB_FARAD * 1.01:
-            yield Finding(
-                "inrush",
-                item.where,
-                Severity.FIX,
+            yield INRUSH.found(
+                of_part(item.where),
                 f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
                 f"It would draw up to {say(item.value, 'A')}. Put a switch with a slow gate between, or move the bulk behind "
                 f"the regulator.",
-                "A host sees a short and switches the socket off, or the cable bounces.",
-                "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)",
-                "schematic",
-                (item.where,),
-                item.nets,
+                nets=item.nets,
                 value=farad,
                 limit=USB_FARAD,
                 unit="F",
             )
 
 
+@solved
 def droop(wired: Wired) -> Iterator[Finding]:
     """Yield rails that drop by more than a tenth when the loads are switched on together."""
     for item in time_constants(wired):
@@ -150,17 +177,12 @@ def droop(wired: Wired) -> Iterator[Finding]:
                 value="100u 16 V",
                 package="CP-radial-6",
             )
-            yield Finding(
-                "droop",
-                net,
-                Severity.FIX,
+            yield DROOP.found(
+                of_net(net),
                 f"{net} drops by {say(item.value, 'V')} on a load step, at most {say(item.limit, 'V')}",
                 f"{item.how}. {fresh.ref} of 100u carries the step.",
-                "What hangs on the rail resets when the load comes on.",
-                "dV = I t / C + I ESR; response times are common practice",
-                "schematic",
-                item.refs,
-                item.nets,
+                refs=item.refs,
+                nets=item.nets,
                 value=item.value,
                 limit=item.limit,
                 unit="V",
@@ -168,6 +190,7 @@ def droop(wired: Wired) -> Iterator[Finding]:
             )
 
 
+@solved
 def supplies_joined(wired: Wired) -> Iterator[Finding]:
     """Yield nets that two supplies feed directly."""
     for net, pins in wired.design.nets.items():
@@ -175,17 +198,11 @@ def supplies_joined(wired: Wired) -> Iterator[Finding]:
         volts = {r: _own_voltage(wired, r) for r in feeders}
         if len(feeders) > 1:
             said = " and ".join(f"{r} ({volts[r]:g} V)" for r in feeders)
-            yield Finding(
-                "supplies joined",
-                net,
-                Severity.STOP,
+            yield SUPPLIES_JOINED.found(
+                of_net(net),
                 f"{said} both feed {net}",
                 "Put a diode or an ideal-diode switch in each feed, or a selector.",
-                "The higher one pushes current back into the lower; a cell is charged without any limit.",
-                COMMON,
-                "schematic",
-                tuple(feeders),
-                (net,),
+                refs=tuple(feeders),
                 value=float(len(feeders)),
                 limit=1.0,
                 unit="supplies",

@@ -8,9 +8,26 @@ from functools import partial
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, rule
+from zesty_trace.core.review.register import static
 
 WHY = "A pin that was forgotten looks just like one left open on purpose, until the board does not start."
+
+
+UNCONNECTED_PIN = rule(
+    "unconnected pin",
+    Severity.FIX,
+    WHY,
+    "common practice: every pin accounted for",
+    limits="every pin on a net of two pins or more, or left open on purpose",
+)
+GROUND = rule(
+    "ground",
+    Severity.STOP,
+    "Every voltage is measured against ground; without it nothing can be worked out.",
+    "common practice",
+    limits="one net of ground pins",
+)
 
 
 def unaccounted_pins(wired: Wired) -> list[Pin]:
@@ -20,6 +37,7 @@ def unaccounted_pins(wired: Wired) -> list[Pin]:
     return [p for p, spec in wired.pins() if p not in placed and spec.role != "no_connect"]
 
 
+@static
 def unconnected_pins(wired: Wired) -> Iterator[Finding]:
     """Yield, part by part, pins that are not accounted for."""
     by_part: dict[str, list[Pin]] = {}
@@ -29,17 +47,12 @@ def unconnected_pins(wired: Wired) -> Iterator[Finding]:
         roles = {s.number: s.role for s in wired.kind(ref).pins}
         needed = [p for p in pins if roles[p.number] in ("supply_in", "ground")]
         names = ", ".join(wired.label(p) for p in pins)
-        yield Finding(
-            rule="unconnected pin",
-            key=ref,
-            severity=Severity.STOP if needed else Severity.FIX,
-            title=f"{ref}: {len(pins)} pin{'s' if len(pins) > 1 else ''} not accounted for",
-            detail=f"{names} {'go' if len(pins) > 1 else 'goes'} nowhere. Connect, or say that it is meant."
+        yield UNCONNECTED_PIN.found(
+            of_part(ref),
+            f"{ref}: {len(pins)} pin{'s' if len(pins) > 1 else ''} not accounted for",
+            f"{names} {'go' if len(pins) > 1 else 'goes'} nowhere. Connect, or say that it is meant."
             + (" A supply or ground pin is among them." if needed else ""),
-            why=WHY,
-            source="common practice: every pin accounted for",
-            station="schematic",
-            refs=(ref,),
+            severity=Severity.STOP if needed else Severity.FIX,
             value=float(len(pins)),
             limit=0.0,
             unit="pins",
@@ -53,37 +66,25 @@ def _leave_all(design: Design, pins: tuple[Pin, ...]) -> Design:
     return design
 
 
+@static
 def lonely_nets(wired: Wired) -> Iterator[Finding]:
     """Yield nets with a single pin."""
     for net, pins in wired.design.nets.items():
         if len(pins) == 1:
-            yield Finding(
-                rule="unconnected pin",
-                key=f"net {net}",
-                severity=Severity.FIX,
-                title=f"{net} ends in the air",
-                detail=f"Only {wired.label(pins[0])} is on it. Connect its other end, or take the pin off.",
-                why=WHY,
+            yield UNCONNECTED_PIN.found(
+                of_net(net),
+                f"{net} ends in the air",
+                f"Only {wired.label(pins[0])} is on it. Connect its other end, or take the pin off.",
                 source="common practice",
-                station="schematic",
                 refs=(pins[0].ref,),
-                nets=(net,),
                 value=1.0,
                 limit=2.0,
                 unit="pins",
             )
 
 
+@static
 def ground_missing(wired: Wired) -> Iterator[Finding]:
     """Yield a finding if nothing says which net is ground."""
     if wired.design.parts and not wired.ground:
-        yield Finding(
-            rule="ground",
-            key="ground",
-            severity=Severity.STOP,
-            title="There is no ground net",
-            detail="Put the ground pins on one net, for example GND.",
-            why="Every voltage is measured against ground; without it nothing can be worked out.",
-            source="common practice",
-            station="schematic",
-        )
+        yield GROUND.found(Subject(), "There is no ground net", "Put the ground pins on one net, for example GND.")

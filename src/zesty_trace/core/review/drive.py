@@ -13,12 +13,65 @@ from zesty_trace.core.circuit.transients import coil_pins
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, of_part, of_pin, rule
 from zesty_trace.core.quantities import leading_value, say, say_part_value
+from zesty_trace.core.review.register import solved, static
 
 COMMON = "common practice"
 RESISTOR_SHARE = 0.7
 CAPACITOR_SHARE = 0.8
+
+
+LED_CURRENT = rule(
+    "LED current",
+    Severity.STOP,
+    "Past its rating an LED fades in weeks, or goes at once; half the rating is bright enough.",
+    "rating of the part kind; current solved over all states",
+    limits="rated current of the kind",
+)
+PIN_CURRENT = rule(
+    "pin current",
+    Severity.STOP,
+    "An overloaded pin drops its level, then dies.",
+    "rating of the part kind; current solved over all states",
+    limits="pin_max_a of the kind",
+)
+GATE_PULL_DOWN = rule(
+    "gate pull-down",
+    Severity.FIX,
+    "During reset and flashing controller pins are inputs; a floating gate turns on by itself.",
+    COMMON,
+    limits="100 kΩ or less to the source",
+)
+COIL_SUPPRESSION = rule(
+    "coil suppression",
+    Severity.STOP,
+    "The current of a coil cannot stop at once: without a path it drives the switch far above its rating, and the "
+    "spike resets the controller.",
+    COMMON,
+    limits="a diode across each switched coil",
+)
+RESISTOR_POWER = rule(
+    "resistor power",
+    Severity.FIX,
+    "A resistor at its rating is too hot to touch, drifts, and browns the board.",
+    "rating of the package at 70 °C; power solved over all states",
+    limits="0.7 of the power of the package",
+)
+CAPACITOR_RATING = rule(
+    "capacitor rating",
+    Severity.FIX,
+    "Past its rating a capacitor fails short, an electrolytic with a bang. Keep a fifth in hand.",
+    COMMON,
+    limits="0.8 of the stated voltage",
+)
+POLARITY = rule(
+    "polarity",
+    Severity.STOP,
+    "A reversed electrolytic heats up and bursts. Wear eye protection.",
+    COMMON,
+    limits="the way in which an electrolytic stands",
+)
 
 
 def add_between(design: Design, part: Part, first: str, second: str) -> Design:
@@ -27,6 +80,7 @@ def add_between(design: Design, part: Part, first: str, second: str) -> Design:
     return edits.connect(edits.connect(design, Pin(ref, "1"), first), Pin(ref, "2"), second)
 
 
+@solved
 def led_current(wired: Wired) -> Iterator[Finding]:
     """Yield LEDs that carry more than their rated current, with the series value that gives half of it."""
     peaks = analyse(wired).pin_peaks()
@@ -46,16 +100,11 @@ def led_current(wired: Wired) -> Iterator[Finding]:
                 f"{series} is {wired.design.parts[series].value}; {wanted} would give about {say(rated / 2, 'A', 2)}."
             )
             mend = Mend(f"Make {series} {wanted}", partial(edits.change_part, ref=series, value=wanted))
-        yield Finding(
-            "LED current",
-            ref,
-            Severity.STOP,
+        yield LED_CURRENT.found(
+            of_part(ref),
             f"{ref} would carry {say(amp, 'A', 2)}, rated {say(rated, 'A', 2)}",
             detail,
-            "Past its rating an LED fades in weeks, or goes at once; half the rating is bright enough.",
-            "rating of the part kind; current solved over all states",
-            "schematic",
-            (ref, *((series,) if series else ())),
+            refs=(ref, *((series,) if series else ())),
             value=amp,
             limit=rated,
             unit="A",
@@ -86,6 +135,7 @@ def _series_resistor(wired: Wired, ref: str) -> str | None:
     return None
 
 
+@solved
 def pin_overload(wired: Wired) -> Iterator[Finding]:
     """Yield controller outputs that give or take more than a pin may."""
     peaks = analyse(wired).pin_peaks()
@@ -93,23 +143,18 @@ def pin_overload(wired: Wired) -> Iterator[Finding]:
         limit = wired.kind(pin.ref).facts.pin_max_a
         amp = peaks.get(pin, 0.0)
         if limit and amp > limit:
-            yield Finding(
-                "pin current",
-                str(pin),
-                Severity.STOP,
+            yield PIN_CURRENT.found(
+                of_pin(pin),
                 f"{wired.label(pin)} would drive {say(amp, 'A', 2)}, may {say(limit, 'A', 2)}",
                 "Use a transistor, or a larger series resistor.",
-                "An overloaded pin drops its level, then dies.",
-                "rating of the part kind; current solved over all states",
-                "schematic",
-                (pin.ref,),
-                (wired.net_of[pin],),
+                nets=(wired.net_of[pin],),
                 value=amp,
                 limit=limit,
                 unit="A",
             )
 
 
+@static
 def gate_pull_down(wired: Wired) -> Iterator[Finding]:
     """Yield transistor gates that float while the controller is not running."""
     for ref in wired.design.parts:
@@ -122,21 +167,16 @@ def gate_pull_down(wired: Wired) -> Iterator[Finding]:
         if net is None or net in wired.rails or net == wired.ground or wired.resistors_between(net, source):
             continue
         fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="10k", package="R0603")
-        yield Finding(
-            "gate pull-down",
-            ref,
-            Severity.FIX,
+        yield GATE_PULL_DOWN.found(
+            of_part(ref),
             f"{ref} has no resistor from gate to source",
             f"Until the firmware runs, its gate floats and the load may switch on. {fresh.ref} of 10k holds it off.",
-            "During reset and flashing controller pins are inputs; a floating gate turns on by itself.",
-            COMMON,
-            "schematic",
-            (ref,),
-            (net,),
+            nets=(net,),
             mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=source)),
         )
 
 
+@static
 def coil_suppression(wired: Wired) -> Iterator[Finding]:
     """Yield switched inductive loads without a path for their current when the switch opens."""
     for ref in wired.design.parts:
@@ -149,18 +189,11 @@ def coil_suppression(wired: Wired) -> Iterator[Finding]:
         if not plus or not minus or minus == wired.ground or _diode_between(wired, minus, plus):
             continue
         fresh = Part(ref=edits.fresh_ref(wired.design, "D"), kind="schottky_diode", package="D-SMA")
-        yield Finding(
-            "coil suppression",
-            ref,
-            Severity.STOP,
+        yield COIL_SUPPRESSION.found(
+            of_part(ref),
             f"{ref} has no path for its current when it is switched off",
             f"Put a diode across it, cathode to {plus}. A solid-state switch with a snubber is the other school.",
-            "The current of a coil cannot stop at once: without a path it drives the switch far above its rating, and the "
-            "spike resets the controller.",
-            COMMON,
-            "schematic",
-            (ref,),
-            (minus,),
+            nets=(minus,),
             mend=Mend(f"Add {fresh.ref} across {ref}", partial(add_between, part=fresh, first=plus, second=minus)),
         )
 
@@ -173,6 +206,7 @@ def _diode_between(wired: Wired, anode: str, cathode: str) -> bool:
     return False
 
 
+@solved
 def resistor_power(wired: Wired) -> Iterator[Finding]:
     """Yield resistors near or past the power that their package can lose."""
     peaks: dict[str, float] = {}
@@ -184,22 +218,18 @@ def resistor_power(wired: Wired) -> Iterator[Finding]:
         watt = peaks.get(ref, 0.0)
         if not rated or watt <= RESISTOR_SHARE * rated:
             continue
-        yield Finding(
-            "resistor power",
-            ref,
-            Severity.STOP if watt > rated else Severity.FIX,
+        yield RESISTOR_POWER.found(
+            of_part(ref),
             f"{ref} would turn {say(watt, 'W')} into heat, rated {say(rated, 'W')}",
             f"Use a bigger package, or share the load between two. {RESISTOR_SHARE:.0%} of the rating is taken as the limit.",
-            "A resistor at its rating is too hot to touch, drifts, and browns the board.",
-            "rating of the package at 70 °C; power solved over all states",
-            "schematic",
-            (ref,),
+            severity=Severity.STOP if watt > rated else Severity.FIX,
             value=watt,
             limit=RESISTOR_SHARE * rated,
             unit="W",
         )
 
 
+@solved
 def capacitor_rating(wired: Wired) -> Iterator[Finding]:
     """Yield polar capacitors that are reversed, and any whose stated rating is too near its voltage."""
     for ref, part in wired.design.parts.items():
@@ -218,17 +248,12 @@ def capacitor_rating(wired: Wired) -> Iterator[Finding]:
         stated = re.search(r"([\d.]+)\s*V\b", part.value)
         if stated and abs(volt) > CAPACITOR_SHARE * float(stated.group(1)):
             rated = float(stated.group(1))
-            yield Finding(
-                "capacitor rating",
-                ref,
-                Severity.STOP if abs(volt) > rated else Severity.FIX,
+            yield CAPACITOR_RATING.found(
+                of_part(ref),
                 f"{ref} stands at {say(abs(volt), 'V')}, rated {rated:g} V",
                 f"Take one rated {abs(volt) / CAPACITOR_SHARE:.0f} V or more.",
-                "Past its rating a capacitor fails short, an electrolytic with a bang. Keep a fifth in hand.",
-                COMMON,
-                "schematic",
-                (ref,),
-                (first,),
+                severity=Severity.STOP if abs(volt) > rated else Severity.FIX,
+                nets=(first,),
                 value=abs(volt),
                 limit=CAPACITOR_SHARE * rated,
                 unit="V",
@@ -239,17 +264,11 @@ def _reversed(ref: str, first: str, second: str, volt: float) -> Finding:
     def swap(design: Design) -> Design:
         return edits.connect(edits.connect(design, Pin(ref, "1"), second), Pin(ref, "2"), first)
 
-    return Finding(
-        "polarity",
-        ref,
-        Severity.STOP,
+    return POLARITY.found(
+        of_part(ref),
         f"{ref} is the wrong way round: {say(abs(volt), 'V')} against its polarity",
         f"Its plus is on {first}, the lower side.",
-        "A reversed electrolytic heats up and bursts. Wear eye protection.",
-        COMMON,
-        "schematic",
-        (ref,),
-        (first, second),
+        nets=(first, second),
         value=volt,
         limit=0.0,
         unit="V",

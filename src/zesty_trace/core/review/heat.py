@@ -10,8 +10,9 @@ from zesty_trace.core.circuit.analysis import Heat, analyse, copper_mm2, theta_w
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, of_part, rule
 from zesty_trace.core.quantities import say
+from zesty_trace.core.review.register import solved
 from zesty_trace.errors import SolveError
 
 MARGIN_C = 20.0
@@ -19,6 +20,17 @@ COPPER_AREAS_MM2 = (50, 100, 200, 400)
 SOURCE = "T = ambient + P x R_thetaJA (JESD51-2); 20 °C of margin is common practice"
 
 
+HEAT = rule(
+    "heat",
+    Severity.FIX,
+    "A part past its limit shuts down, drifts or dies. What a linear part does not pass on, it burns: "
+    "volts lost times current.",
+    SOURCE,
+    limits="junction_max_c of the kind less 20 °C",
+)
+
+
+@solved
 def heat(wired: Wired) -> Iterator[Finding]:
     """Yield parts at or near their highest junction temperature, with a cooler supply as the mend where one exists."""
     for item in analyse(wired).heats():
@@ -26,17 +38,11 @@ def heat(wired: Wired) -> Iterator[Finding]:
             continue
         severity = Severity.STOP if item.temperature_c > item.limit_c else Severity.FIX
         detail, mend = _explain(wired, item)
-        yield Finding(
-            rule="heat",
-            key=item.ref,
+        yield HEAT.found(
+            of_part(item.ref),
+            f"{item.ref} would reach {item.temperature_c:.0f} °C",
+            detail,
             severity=severity,
-            title=f"{item.ref} would reach {item.temperature_c:.0f} °C",
-            detail=detail,
-            why="A part past its limit shuts down, drifts or dies. What a linear part does not pass on, it burns: "
-            "volts lost times current.",
-            source=SOURCE,
-            station="schematic",
-            refs=(item.ref,),
             value=item.temperature_c,
             limit=item.limit_c,
             unit="°C",

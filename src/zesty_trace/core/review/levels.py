@@ -12,11 +12,43 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_pin, rule
 from zesty_trace.core.quantities import say
+from zesty_trace.core.review.register import solved
 
 SIGNAL_ROLES = ("input", "bidirectional", "open_drain", "output")
 SLACK_V = 0.02
+
+
+LEVEL_CLASH = rule(
+    "level clash",
+    Severity.STOP,
+    "A pin held above its absolute maximum is damaged, sometimes at once, sometimes weeks later, although the "
+    "circuit seemed to work on the breadboard.",
+    "absolute maximum of the pin, from its part kind; net voltage solved over all operating states",
+    limits="pin_max_v, or the supply and pin_over_supply_max_v, of the kind",
+)
+HIGH_TOO_LOW = rule(
+    "high too low",
+    Severity.FIX,
+    "Just below the threshold a signal works on one board and flickers on the next.",
+    "input threshold of the part kind, times its supply; driver's supply solved",
+    limits="input_high_share of the supply",
+)
+LOW_TOO_HIGH = rule(
+    "low too high",
+    Severity.FIX,
+    "Just above the threshold a signal works on one board and flickers on the next.",
+    "input threshold of the part kind, times its supply; net voltage solved with the output low",
+    limits="input_low_share of the supply",
+)
+SUPPLY_RANGE = rule(
+    "supply range",
+    Severity.STOP,
+    "Below its range a part may not start; above it, it is damaged.",
+    "operating range of the part kind; net voltage solved",
+    limits="supply or input range of the kind",
+)
 
 
 @dataclass(frozen=True)
@@ -50,6 +82,7 @@ def _driven_high(wired: Wired, net: str) -> tuple[float, Pin | None]:
     return best, culprit
 
 
+@solved
 def level_clash(wired: Wired) -> Iterator[Finding]:
     """Yield nets that rise above what a pin on them tolerates, grouped by what pulls or drives them up."""
     groups: dict[tuple[str, str], list[_Clash]] = {}
@@ -82,17 +115,13 @@ def _clash_finding(wired: Wired, how: str, cause: str, clashes: list[_Clash]) ->
     refs = tuple(dict.fromkeys(c.pin.ref for c in clashes))
     victim = min(clashes, key=lambda c: (round(c.limit, 2), c.pin))
     detail, mend, culprits = _explain(wired, how, cause, clashes, victim)
-    return Finding(
-        rule="level clash",
-        key=f"{how} {cause} {' '.join(nets)}",
-        severity=Severity.STOP,
-        title=f"{' and '.join(nets)} rise{'s' if len(nets) == 1 else ''} to {say(worst, 'V', 2)}; "
-        f"{victim.pin.ref} tolerates {say(lowest, 'V', 2)}",
-        detail=detail,
-        why="A pin held above its absolute maximum is damaged, sometimes at once, sometimes weeks later, although the "
-        "circuit seemed to work on the breadboard.",
-        source="absolute maximum of the pin, from its part kind; net voltage solved over all operating states",
-        station="schematic",
+    named = (cause, *(n for n in nets if n != cause)) if how == "rail" and cause in wired.design.nets else nets
+    rise = "rises" if len(nets) == 1 else "rise"
+    tolerated = f"{victim.pin.ref} tolerates {say(lowest, 'V', 2)}"
+    return LEVEL_CLASH.found(
+        Subject(refs=(cause,) if how == "driver" else (), nets=named, which=how),
+        f"{' and '.join(nets)} {rise} to {say(worst, 'V', 2)}; {tolerated}",
+        detail,
         refs=(*culprits, *refs),
         nets=nets,
         value=worst,
@@ -137,6 +166,7 @@ def _move_all(design: Design, pins: tuple[Pin, ...], net: str) -> Design:
     return design
 
 
+@solved
 def high_too_low(wired: Wired) -> Iterator[Finding]:
     """Yield inputs whose driver's high level is below what they need to see a high."""
     for net, pins in wired.design.nets.items():
@@ -149,17 +179,11 @@ def high_too_low(wired: Wired) -> Iterator[Finding]:
                 continue
             needed = facts.input_high_share * analyse(wired).highest.get(supply, 0.0)
             if volt is not None and volt < needed - SLACK_V:
-                yield Finding(
-                    "high too low",
-                    f"{net} {pin}",
-                    Severity.FIX,
+                yield HIGH_TOO_LOW.found(
+                    Subject(pins=(pin,), nets=(net,)),
                     f"{wired.label(pin)} sees {say(volt, 'V')} as high, needs {say(needed, 'V')}",
                     f"{net} comes from a lower supply. Put a level shifter between, or feed {pin.ref} lower.",
-                    "Just below the threshold a signal works on one board and flickers on the next.",
-                    "input threshold of the part kind, times its supply; driver's supply solved",
-                    "schematic",
-                    (pin.ref,),
-                    (net,),
+                    nets=(net,),
                     value=volt,
                     limit=needed,
                     unit="V",
@@ -180,6 +204,30 @@ def _high_level(wired: Wired, net: str) -> float | None:
     return max(levels, default=None)
 
 
+@solved
+def low_too_high(wired: Wired) -> Iterator[Finding]:
+    """Yield inputs that a controller's output, low in some state, does not bring below what they take for a low."""
+    analysis = analyse(wired)
+    for pin in wired.controller_outputs:
+        net = wired.net_of[pin]
+        lows = [o.net_voltages().get(net, 0.0) for o in analysis.all() if pin not in o.state.high]
+        for near in wired.on(net):
+            share, supply = wired.kind(near.ref).facts.input_low_share, wired.supply_of(near.ref)
+            if share is None or not supply or not lows or wired.spec(near).role != "input":
+                continue
+            volt, most = max(lows), share * analysis.highest.get(supply, 0.0)
+            if volt > most + SLACK_V:
+                yield LOW_TOO_HIGH.found(
+                    Subject(pins=(near,), nets=(net,)),
+                    f"{wired.label(near)} sees {say(volt, 'V')} as low, takes up to {say(most, 'V')}",
+                    f"{wired.label(pin)} cannot pull {net} lower. Take a larger pull-up, or less load on the line.",
+                    value=volt,
+                    limit=most,
+                    unit="V",
+                )
+
+
+@solved
 def supply_range(wired: Wired) -> Iterator[Finding]:
     """Yield parts whose supply is outside the range that they work in."""
     for ref in wired.design.parts:
@@ -199,16 +247,10 @@ def supply_range(wired: Wired) -> Iterator[Finding]:
             if low - SLACK_V <= volt <= high + SLACK_V:
                 continue
             limit = low if volt < low else high
-            yield Finding(
-                rule="supply range",
-                key=f"{ref}.{spec.name}",
-                severity=Severity.STOP,
-                title=f"{ref}.{spec.name} gets {say(volt, 'V')}, works from {low:g} to {high:g} V",
-                detail=f"It is fed from {net}. Feed it from a supply inside its range.",
-                why="Below its range a part may not start; above it, it is damaged.",
-                source="operating range of the part kind; net voltage solved",
-                station="schematic",
-                refs=(ref,),
+            yield SUPPLY_RANGE.found(
+                of_pin(Pin(ref, spec.number)),
+                f"{ref}.{spec.name} gets {say(volt, 'V')}, works from {low:g} to {high:g} V",
+                f"It is fed from {net}. Feed it from a supply inside its range.",
                 nets=(net,),
                 value=volt,
                 limit=limit,

@@ -10,9 +10,10 @@ from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
-from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.findings import Finding, Severity, Subject, of_part, of_pin, rule
 from zesty_trace.core.quantities import leading_value, say
 from zesty_trace.core.review.drive import COMMON
+from zesty_trace.core.review.register import solved, static
 
 AC_LIMIT_V, DC_LIMIT_V = 50.0, 120.0
 INDUCTIVE = re.compile(r"\b(motor|pump|valve|fan|inductive|transformer|solenoid|contactor)\b", re.I)
@@ -22,6 +23,58 @@ MAINS_CAUTION = (
 )
 
 
+REVERSE_POLARITY = rule(
+    "reverse polarity",
+    Severity.NOTE,
+    "One brick with its minus at the tip, and every chip on the board is gone.",
+    COMMON,
+    limits="a diode or transistor behind an inlet that can be turned",
+)
+HEADER_TURNED = rule(
+    "header turned",
+    Severity.NOTE,
+    "A header one pin off or turned round kills what is plugged in.",
+    COMMON,
+    limits="the voltages of the turned pins",
+)
+STATIC = rule(
+    "static",
+    Severity.NOTE,
+    "People carry thousands of volts; a line that leaves the case meets them.",
+    "IEC 61000-4-2 levels; common practice",
+    limits="a clamp at each line that leaves the case",
+)
+VOLTAGE_SELECTOR = rule(
+    "voltage selector",
+    Severity.FIX,
+    "A selector that hands can move is an accident waiting to happen.",
+    COMMON,
+    limits="supply_max_v of what is behind",
+)
+MAINS = rule(
+    "mains",
+    Severity.STOP,
+    "It can kill. Accept this only once a licensed person has looked at the board and the case.",
+    "IEC 60364-4-41 limits 50 V AC and 120 V DC; creepage from memory of IEC 62368-1",
+    limits="50 V AC, 120 V DC",
+)
+MAINS_FUSE = rule(
+    "mains fuse",
+    Severity.STOP,
+    "A fault then burns until the house fuse goes.",
+    COMMON,
+    limits="a fuse in a mains line",
+)
+CONTACT_SUPPRESSION = rule(
+    "contact suppression",
+    Severity.FIX,
+    "The spark wears the contact, and its interference resets the controller.",
+    "C = I^2 / 10 µF, R = V / (10 I^(1 + 50 / V)) (common practice, from memory)",
+    limits="something across a contact that breaks an inductive load",
+)
+
+
+@static
 def reverse_polarity(wired: Wired) -> Iterator[Finding]:
     """Yield inlets and cells that can be connected the wrong way round and nothing then protects the board."""
     for ref in wired.design.parts:
@@ -32,17 +85,11 @@ def reverse_polarity(wired: Wired) -> Iterator[Finding]:
         nets = _through_fuses(wired, wired.net_of.get(out, ""))
         if not nets[0] or any(_protects(wired, net) for net in nets):
             continue
-        yield Finding(
-            "reverse polarity",
-            ref,
-            Severity.NOTE,
+        yield REVERSE_POLARITY.found(
+            of_part(ref),
             f"{ref} can be fed the wrong way round",
             "A Schottky diode or a P-channel transistor in line, or a clamp to ground behind the fuse, protects the board.",
-            "One brick with its minus at the tip, and every chip on the board is gone.",
-            COMMON,
-            "schematic",
-            (ref,),
-            (nets[0],),
+            nets=(nets[0],),
         )
 
 
@@ -67,6 +114,7 @@ def _protects(wired: Wired, net: str) -> bool:
     return False
 
 
+@solved
 def header_turned(wired: Wired) -> Iterator[Finding]:
     """Yield plain headers that, turned round, put a supply where a pin cannot take it."""
     for ref in wired.design.parts:
@@ -89,22 +137,17 @@ def header_turned(wired: Wired) -> Iterator[Finding]:
         )
         if hit:
             volt = analyse(wired).highest[hit[0]]
-            yield Finding(
-                "header turned",
-                ref,
-                Severity.NOTE,
+            yield HEADER_TURNED.found(
+                of_part(ref),
                 f"{ref} plugged in the other way puts {say(volt, 'V', 2)} on {hit[1]}",
                 "Take a keyed connector, leave one pin out as a key, or order the pins the same from both ends.",
-                "A header one pin off or turned round kills what is plugged in.",
-                COMMON,
-                "schematic",
-                (ref,),
-                hit,
+                nets=hit,
                 value=volt,
                 unit="V",
             )
 
 
+@static
 def static_protection(wired: Wired) -> Iterator[Finding]:
     """Yield lines that leave the case and reach a controller with nothing in between."""
     for ref in wired.design.parts:
@@ -116,20 +159,16 @@ def static_protection(wired: Wired) -> Iterator[Finding]:
                 continue
             chips = [p for p in wired.design.nets[net] if wired.kind(p.ref).is_a(m.Controller, m.Load) and p.ref != ref]
             if chips and not wired.near(net, m.Diode, m.Zener):
-                yield Finding(
-                    "static",
-                    f"{ref}.{spec.name}",
-                    Severity.NOTE,
+                yield STATIC.found(
+                    of_pin(Pin(ref, spec.number)),
                     f"{wired.label(chips[0])} is bare to what touches {ref}.{spec.name}",
                     "A clamp diode to ground beside the connector and some 100 Ω in line take the spark.",
-                    "People carry thousands of volts; a line that leaves the case meets them.",
-                    "IEC 61000-4-2 levels; common practice",
-                    "schematic",
-                    (ref, chips[0].ref),
-                    (net,),
+                    refs=(ref, chips[0].ref),
+                    nets=(net,),
                 )
 
 
+@solved
 def voltage_selector(wired: Wired) -> Iterator[Finding]:
     """Yield switches and jumpers that choose between two supplies for parts that do not take the higher one."""
     for ref in wired.design.parts:
@@ -154,24 +193,20 @@ def voltage_selector(wired: Wired) -> Iterator[Finding]:
             and stated(wired.kind(p.ref).facts.supply_max_v, 99.0) < top
         ]
         if weak:
-            yield Finding(
-                "voltage selector",
-                ref,
-                Severity.FIX,
+            yield VOLTAGE_SELECTOR.found(
+                of_part(ref),
                 f"{ref} can put {say(top, 'V', 2)} on {weak[0]}, which takes "
                 f"{stated(wired.kind(weak[0]).facts.supply_max_v, 99.0):g} V",
                 "Take the choice away, or make it with a part that is fitted, not with a switch.",
-                "A selector that hands can move is an accident waiting to happen.",
-                COMMON,
-                "schematic",
-                (ref, *weak),
-                (common,),
+                refs=(ref, *weak),
+                nets=(common,),
                 value=top,
                 limit=wired.kind(weak[0]).facts.supply_max_v,
                 unit="V",
             )
 
 
+@solved
 def mains(wired: Wired) -> Iterator[Finding]:
     """Yield parts that carry mains or a dangerous direct voltage: a caution that stays until it is accepted."""
     for ref, part in wired.design.parts.items():
@@ -185,23 +220,17 @@ def mains(wired: Wired) -> Iterator[Finding]:
 
 
 def _dangerous(where: str, volt: float, limit: float, unit: str, nets: tuple[str, ...] = ()) -> Finding:
-    return Finding(
-        "mains",
-        where,
-        Severity.STOP,
+    return MAINS.found(
+        Subject(refs=() if nets else (where,), nets=nets),
         f"{where} carries {volt:.0f} {unit}",
         MAINS_CAUTION,
-        "It can kill. Accept this only once a licensed person has looked at the board and the case.",
-        "IEC 60364-4-41 limits 50 V AC and 120 V DC; creepage from memory of IEC 62368-1",
-        "schematic",
-        () if nets else (where,),
-        nets,
         value=volt,
         limit=limit,
         unit=unit,
     )
 
 
+@static
 def mains_fuse(wired: Wired) -> Iterator[Finding]:
     """Yield mains terminals with no fuse on either line."""
     for ref in wired.design.parts:
@@ -209,17 +238,11 @@ def mains_fuse(wired: Wired) -> Iterator[Finding]:
             continue
         nets = [wired.net_of.get(Pin(ref, s.number), "") for s in wired.kind(ref).pins]
         if any(nets) and not any(wired.kind(p.ref).prefix == "F" for n in nets for p in wired.design.nets.get(n, ())):
-            yield Finding(
-                "mains fuse",
-                ref,
-                Severity.STOP,
+            yield MAINS_FUSE.found(
+                of_part(ref),
                 f"{ref} has no fuse in its live line",
                 f"A fuse for the load, first thing after the terminal. {MAINS_CAUTION}",
-                "A fault then burns until the house fuse goes.",
-                COMMON,
-                "schematic",
-                (ref,),
-                tuple(n for n in nets if n),
+                nets=tuple(n for n in nets if n),
             )
 
 
@@ -228,6 +251,7 @@ def _said(wired: Wired, ref: str) -> str:
     return f"{part.value} {part.notes}"
 
 
+@static
 def contact_suppression(wired: Wired) -> Iterator[Finding]:
     """Yield relay contacts that switch an inductive AC load with no resistor and capacitor across contact or load."""
     from zesty_trace.core.circuit.transients import contact_snubber
@@ -247,17 +271,12 @@ def contact_suppression(wired: Wired) -> Iterator[Finding]:
             continue
         volt = leading_value(wired.design.parts[loads[0]].value) or 230.0
         farad, ohm = contact_snubber(1.0, volt)
-        yield Finding(
-            "contact suppression",
-            ref,
-            Severity.FIX,
+        yield CONTACT_SUPPRESSION.found(
+            of_part(ref),
             f"{ref} switches the inductive {loads[0]} with nothing to take the spark",
             f"For 1 A: {say(farad, 'F', 2)} (rated X2) in series with {say(ohm, 'Ω', 2)} across the contact. A solid-state "
             f"switch with "
             "an opto-isolated driver and its own snubber is the other school.",
-            "The spark wears the contact, and its interference resets the controller.",
-            "C = I^2 / 10 µF, R = V / (10 I^(1 + 50 / V)) (common practice, from memory)",
-            "schematic",
-            (ref, *loads),
-            tuple(n for n in nets if n),
+            refs=(ref, *loads),
+            nets=tuple(n for n in nets if n),
         )

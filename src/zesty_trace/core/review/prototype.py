@@ -8,9 +8,18 @@ from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Measured, Pin
-from zesty_trace.core.findings import Finding, Severity
+from zesty_trace.core.findings import Finding, Severity, of_net, of_part, rule
 from zesty_trace.core.quantities import say
 from zesty_trace.errors import InputError, SolveError
+
+PROTOTYPE = rule(
+    "prototype",
+    Severity.FIX,
+    "Every later number comes out of this model: limits, heat, run time.",
+    "reading against the solved circuit",
+    limits="the tolerance of the reading",
+    station="brief",
+)
 
 
 @dataclass(frozen=True)
@@ -44,16 +53,16 @@ def predict(wired: Wired, measured: Measured) -> float:
     design = wired.design
     analysis = analyse(wired)
     operating = _state(analysis, measured.state)
-    if measured.what == "voltage":
-        if measured.where not in design.nets:
-            raise InputError(f"There is no net {measured.where}", measured.where, suggest(measured.where, design.nets))
-        return operating.net_voltages().get(measured.where, 0.0)
-    ref, dot, name = measured.where.partition(".")
+    if measured.net:
+        if measured.net not in design.nets:
+            raise InputError(f"There is no net {measured.net}", measured.net, suggest(measured.net, design.nets))
+        return operating.net_voltages().get(measured.net, 0.0)
+    ref, name = measured.ref, measured.pin
     if ref not in design.parts:
         raise InputError(f"There is no part {ref}", measured.where, suggest(ref, design.parts))
     kind = wired.kind(ref)
     amps = operating.solution.pin_currents()
-    if dot:
+    if name:
         spec = kind.pin(name)
         if spec is None:
             raise InputError(f"{ref} has no pin “{name}”", measured.where, suggest(name, [p.name for p in kind.pins]))
@@ -94,29 +103,26 @@ def prototype_findings(wired: Wired) -> list[Finding]:
 def _finding(c: Comparison) -> Finding:
     m = c.measured
     state = f" ({m.state})" if m.state else ""
-    key = f"{m.what} {m.where}{state}"
+    which = " ".join(w for w in (m.pin, m.state) if w)
+    subject = of_net(m.net, which) if m.net else of_part(m.ref, which)
     if c.predicted is None:
-        return Finding(
-            "prototype",
-            key,
-            Severity.FIX,
+        return PROTOTYPE.found(
+            subject,
             f"The reading at {m.where} cannot be placed",
             c.problem,
-            "A reading is compared only with something that the design has.",
-            "the brief",
-            "brief",
+            why="A reading is compared only with something that the design has.",
+            source="the brief",
+            refs=(),
+            nets=(),
         )
     verb = "drew" if m.what == "current" else "had"
-    return Finding(
-        "prototype",
-        key,
-        Severity.FIX,
+    return PROTOTYPE.found(
+        subject,
         f"{m.where}: the prototype {verb} {say(m.value, c.unit)}, the model says {say(c.predicted, c.unit)}{state}",
         f"{c.off_pct:+.0f} %, allowed {m.tolerance_pct:g} %. Measure again; if the reading stands, a part is missing from the "
         "list, has another value, or draws more than its kind says.",
-        "Every later number comes out of this model: limits, heat, run time.",
-        "reading against the solved circuit",
-        "brief",
+        refs=(),
+        nets=(),
         value=m.value,
         limit=c.predicted,
         unit=c.unit,

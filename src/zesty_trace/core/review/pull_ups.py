@@ -9,9 +9,10 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, of_net, rule
 from zesty_trace.core.quantities import leading_value, say
 from zesty_trace.core.review.drive import add_between
+from zesty_trace.core.review.register import solved
 
 SINK_A, LOW_V = 3e-3, 0.4  # UM10204, standard and fast mode
 RISE_S = 1000e-9  # standard mode, 100 kHz
@@ -20,12 +21,29 @@ PIN_F, TRACK_F = 10e-12, 50e-12  # per device, and for the tracks: common practi
 SOURCE = "UM10204 (I2C-bus specification), 7.1: Rp(min) = (VDD - 0.4 V) / 3 mA, Rp(max) = tr / (0.8473 Cb)"
 
 
+PULL_UP_STRENGTH = rule(
+    "pull-up strength",
+    Severity.FIX,
+    "Too strong, and a device cannot pull the line low; too weak, and it is not high in time.",
+    SOURCE,
+    limits="the limits of the bus specification",
+)
+PULL_UP_MISSING = rule(
+    "pull-up missing",
+    Severity.STOP,
+    "Devices on a two-wire bus only pull low; a resistor makes the high.",
+    SOURCE,
+    limits="one resistor to a supply",
+)
+
+
 def pull_up_limits_ohm(supply_v: float, devices: int) -> tuple[float, float]:
     """Return the least and the greatest pull-up of a standard-mode bus with so many devices, Ω."""
     farad = TRACK_F + devices * PIN_F
     return (supply_v - LOW_V) / SINK_A, RISE_S / (RISE_FACTOR * farad)
 
 
+@solved
 def bus_pull_ups(wired: Wired) -> Iterator[Finding]:
     """Yield bus lines without a pull-up, or with one outside the limits of the specification."""
     for net in _bus_nets(wired):
@@ -42,17 +60,11 @@ def bus_pull_ups(wired: Wired) -> Iterator[Finding]:
             continue
         strong = together < low
         bound = f"at least {say(low, 'Ω')}" if strong else f"at most {say(high, 'Ω')}"
-        yield Finding(
-            "pull-up strength",
-            net,
-            Severity.FIX,
+        yield PULL_UP_STRENGTH.found(
+            of_net(net),
             f"{net} is pulled up by {say(together, 'Ω')}, {bound}",
             f"{' and '.join(r for r, _ in pulls)} {'let more than 3 mA flow' if strong else 'rise too slowly for 100 kHz'}.",
-            "Too strong, and a device cannot pull the line low; too weak, and it is not high in time.",
-            SOURCE,
-            "schematic",
-            tuple(r for r, _ in pulls),
-            (net,),
+            refs=tuple(r for r, _ in pulls),
             value=together,
             limit=low if strong else high,
             unit="Ω",
@@ -78,16 +90,6 @@ def _missing(wired: Wired, net: str) -> Finding:
     if rail:
         fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="4k7", package="R0603")
         mend = Mend(f"Add {fresh.ref} 4k7 to {rail}", partial(add_between, part=fresh, first=rail, second=net))
-    return Finding(
-        "pull-up missing",
-        net,
-        Severity.STOP,
-        f"{net} has no pull-up",
-        "Nothing lifts the line: no device can be read.",
-        "Devices on a two-wire bus only pull low; a resistor makes the high.",
-        SOURCE,
-        "schematic",
-        (),
-        (net,),
-        mend=mend,
+    return PULL_UP_MISSING.found(
+        of_net(net), f"{net} has no pull-up", "Nothing lifts the line: no device can be read.", mend=mend
     )

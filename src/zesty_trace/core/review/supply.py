@@ -10,14 +10,74 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity
+from zesty_trace.core.findings import Finding, Mend, Severity, of_net, of_part, of_pin, rule
 from zesty_trace.core.quantities import leading_value, say
 from zesty_trace.core.review.drive import COMMON, add_between
+from zesty_trace.core.review.register import solved, static
 
 RAIL_PINS = 4
 LOAD_SHARE = 0.9
 
 
+DECOUPLING = rule(
+    "decoupling",
+    Severity.FIX,
+    "Each supply pin draws its current in gulps; without a capacitor beside it the whole rail jumps.",
+    COMMON,
+    limits="the capacitors that the kind needs",
+)
+DROPOUT = rule(
+    "dropout",
+    Severity.STOP,
+    "Below its dropout a regulator lets its output follow the input down.",
+    "dropout of the part kind at its rated current, in proportion to the current",
+    limits="dropout of the kind, in proportion to the current",
+)
+SUPPLY_OVERLOAD = rule(
+    "supply overload",
+    Severity.FIX,
+    "A supply at its limit drops its voltage; everything on it resets. Keep a tenth in hand.",
+    "limit of the part kind, for the inlet of the brief; current solved over all states",
+    limits="0.9 of what the supply gives",
+)
+FUSE = rule(
+    "fuse",
+    Severity.NOTE,
+    "The supply alone decides how much a short gets; bricks and cells give several amperes without end.",
+    COMMON,
+    limits="a fuse behind each inlet and cell",
+)
+TEST_POINT = rule(
+    "test point",
+    Severity.NOTE,
+    "What cannot be probed cannot be tested on twelve boards in a row.",
+    COMMON,
+    limits="a place for the probe on each rail of three pins or more",
+)
+PROGRAMMING_ACCESS = rule(
+    "programming access",
+    Severity.STOP,
+    "A controller without a way in is a brick; a test pad costs nothing.",
+    COMMON,
+    limits="a way to each programming line",
+)
+FLOATING_INPUT = rule(
+    "floating input",
+    Severity.FIX,
+    "An input without a level picks up noise, switches at random and draws extra current.",
+    COMMON,
+    limits="something that gives each net a level",
+)
+CONTENTION = rule(
+    "contention",
+    Severity.STOP,
+    "Where one says high and the other low, both carry a short-circuit current.",
+    COMMON,
+    limits="one push-pull output on a net",
+)
+
+
+@static
 def decoupling(wired: Wired) -> Iterator[Finding]:
     """Yield supply pins that want a capacitor beside them and find none left on their net."""
     left: dict[str, list[float]] = {}
@@ -46,17 +106,11 @@ def decoupling(wired: Wired) -> Iterator[Finding]:
             continue
         kind = wired.catalogue.kind(need.part)
         fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind=kind.id, value=need.value, package=kind.packages[0])
-        yield Finding(
-            "decoupling",
-            f"{ref}.{need.pin}",
-            Severity.FIX,
+        yield DECOUPLING.found(
+            of_pin(wired.pin(ref, need.pin)),
             f"{ref}.{need.pin} has no {need.value} of its own on {net}",
             f"Put {fresh.ref} from {net} to {wired.ground}, close to the pin.",
-            "Each supply pin draws its current in gulps; without a capacitor beside it the whole rail jumps.",
-            COMMON,
-            "schematic",
-            (ref,),
-            (net,),
+            nets=(net,),
             value=0.0,
             limit=farad,
             unit="F",
@@ -69,6 +123,7 @@ def decoupling(wired: Wired) -> Iterator[Finding]:
 FED_SHARE = 0.2  # an input below this share of the output is switched off, not low
 
 
+@solved
 def dropout(wired: Wired) -> Iterator[Finding]:
     """Yield linear regulators whose input leaves them too little to hold their output, in the state that is worst."""
     for ref in wired.of_model(m.Regulator):
@@ -91,24 +146,19 @@ def dropout(wired: Wired) -> Iterator[Finding]:
         if worst is None:
             continue
         room, needed, amp, state = worst
-        yield Finding(
-            "dropout",
-            ref,
-            Severity.STOP,
+        yield DROPOUT.found(
+            of_part(ref),
             f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
             f"At {say(amp, 'A')} it cannot hold {model.set_v:g} V. Feed it from a higher supply, or take one with "
             f"less dropout.",
-            "Below its dropout a regulator lets its output follow the input down.",
-            "dropout of the part kind at its rated current, in proportion to the current",
-            "schematic",
-            (ref,),
-            (pins["supply_in"],),
+            nets=(pins["supply_in"],),
             value=room,
             limit=needed,
             unit="V",
         )
 
 
+@solved
 def supply_overload(wired: Wired) -> Iterator[Finding]:
     """Yield inlets, regulators and converters that would have to give more than they can."""
     peaks = analyse(wired).pin_peaks()
@@ -118,22 +168,18 @@ def supply_overload(wired: Wired) -> Iterator[Finding]:
         limit = wired.design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
         amp = peaks.get(out, 0.0) if out else 0.0
         if limit and amp > LOAD_SHARE * limit:
-            yield Finding(
-                "supply overload",
-                ref,
-                Severity.STOP if amp > limit else Severity.FIX,
+            yield SUPPLY_OVERLOAD.found(
+                of_part(ref),
                 f"{ref} would have to give {say(amp, 'A')} of {say(limit, 'A')}",
                 "Take a stronger supply, or switch the loads on one after the other.",
-                "A supply at its limit drops its voltage; everything on it resets. Keep a tenth in hand.",
-                "limit of the part kind, for the inlet of the brief; current solved over all states",
-                "schematic",
-                (ref,),
+                severity=Severity.STOP if amp > limit else Severity.FIX,
                 value=amp,
                 limit=LOAD_SHARE * limit,
                 unit="A",
             )
 
 
+@static
 def fuse_missing(wired: Wired) -> Iterator[Finding]:
     """Yield inlets and cells whose first net feeds something other than a fuse."""
     for ref in wired.of_model(m.Inlet, m.Battery):
@@ -142,20 +188,15 @@ def fuse_missing(wired: Wired) -> Iterator[Finding]:
         net = wired.net_of.get(plus, "")
         others = [p for p in wired.design.nets.get(net, ()) if p.ref != ref]
         if others and not any(wired.kind(p.ref).prefix == "F" for p in others):
-            yield Finding(
-                "fuse",
-                ref,
-                Severity.NOTE,
+            yield FUSE.found(
+                of_part(ref),
                 f"{ref} feeds the board without a fuse",
                 "A resettable fuse in line limits what a short can burn.",
-                "The supply alone decides how much a short gets; bricks and cells give several amperes without end.",
-                COMMON,
-                "schematic",
-                (ref,),
-                (net,),
+                nets=(net,),
             )
 
 
+@static
 def test_point_missing(wired: Wired) -> Iterator[Finding]:
     """Yield rails that no test point or through-hole connector lets a probe touch."""
     for net in wired.rails:
@@ -164,17 +205,10 @@ def test_point_missing(wired: Wired) -> Iterator[Finding]:
         if len(pins) < RAIL_PINS or reachable:
             continue
         fresh = Part(ref=edits.fresh_ref(wired.design, "TP"), kind="test_point", package="TestPoint")
-        yield Finding(
-            "test point",
-            net,
-            Severity.NOTE,
+        yield TEST_POINT.found(
+            of_net(net),
             f"{net} has no test point",
             f"{fresh.ref} gives the meter's probe a place.",
-            "What cannot be probed cannot be tested on twelve boards in a row.",
-            COMMON,
-            "schematic",
-            (),
-            (net,),
             mend=Mend(f"Add {fresh.ref} on {net}", partial(_add_point, part=fresh, net=net)),
         )
 
@@ -184,6 +218,7 @@ def _add_point(design: Design, part: Part, net: str) -> Design:
     return edits.connect(design, Pin(ref, "1"), net)
 
 
+@static
 def programming_access(wired: Wired) -> Iterator[Finding]:
     """Yield controllers whose programming line reaches no connector and no test point."""
     for ref in wired.design.parts:
@@ -192,16 +227,10 @@ def programming_access(wired: Wired) -> Iterator[Finding]:
             continue
         lines = [s for s in kind.pins if s.name in ("PROG", "TXD", "RXD", "BOOT")]
         if lines and not any(_reaches_plug(wired, Pin(ref, s.number)) for s in lines):
-            yield Finding(
-                "programming access",
-                ref,
-                Severity.STOP,
+            yield PROGRAMMING_ACCESS.found(
+                of_part(ref),
                 f"{ref} cannot be programmed once it is soldered in",
                 f"Bring {' or '.join(s.name for s in lines[:2])} out to a header or a test pad.",
-                "A controller without a way in is a brick; a test pad costs nothing.",
-                COMMON,
-                "schematic",
-                (ref,),
             )
 
 
@@ -214,6 +243,7 @@ def _reaches_plug(wired: Wired, pin: Pin) -> bool:
     )
 
 
+@static
 def floating_input(wired: Wired) -> Iterator[Finding]:
     """Yield nets that hold inputs but nothing that gives them a level."""
     for net, pins in wired.design.nets.items():
@@ -224,20 +254,15 @@ def floating_input(wired: Wired) -> Iterator[Finding]:
         driven = any(role not in ("input", "no_connect") for p, role in roles.items())
         if inputs and not driven:
             names = ", ".join(wired.label(p) for p in inputs)
-            yield Finding(
-                "floating input",
-                net,
-                Severity.FIX,
+            yield FLOATING_INPUT.found(
+                of_net(net),
                 f"Nothing gives {net} a level",
                 f"{names} only listen. Drive the net, or pull it up or down.",
-                "An input without a level picks up noise, switches at random and draws extra current.",
-                COMMON,
-                "schematic",
-                tuple(p.ref for p in inputs),
-                (net,),
+                refs=tuple(p.ref for p in inputs),
             )
 
 
+@static
 def contention(wired: Wired) -> Iterator[Finding]:
     """Yield nets that two or more push-pull outputs drive."""
     for net, pins in wired.design.nets.items():
@@ -246,17 +271,11 @@ def contention(wired: Wired) -> Iterator[Finding]:
             continue  # outputs of selected devices take turns
         if len(outputs) > 1:
             names = " and ".join(wired.label(p) for p in outputs)
-            yield Finding(
-                "contention",
-                net,
-                Severity.STOP,
+            yield CONTENTION.found(
+                of_net(net),
                 f"{names} both drive {net}",
                 "Part them, or put an open-drain stage or a switch between.",
-                "Where one says high and the other low, both carry a short-circuit current.",
-                COMMON,
-                "schematic",
-                tuple(p.ref for p in outputs),
-                (net,),
+                refs=tuple(p.ref for p in outputs),
                 value=float(len(outputs)),
                 limit=1.0,
                 unit="outputs",

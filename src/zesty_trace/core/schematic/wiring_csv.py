@@ -16,9 +16,11 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, suggest
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.edits import NET_NAME
 from zesty_trace.core.design.model import Brief, Design, Part, Pin
 from zesty_trace.core.quantities import leading_value
+from zesty_trace.core.review.brief import own_supply_v
 from zesty_trace.errors import InputError
 from zesty_trace.names import csv_text, from_csv_cell
 
@@ -112,17 +114,10 @@ def import_prototype(
     )
 
 
-def own_supply_v(parts: Mapping[str, Part], catalogue: Catalogue) -> float | None:
-    """Return the voltage that an inlet gives by itself, with nothing on the board to negotiate another; else None."""
-    kinds = [catalogue.kinds[p.kind] for p in parts.values() if p.kind in catalogue.kinds]
-    if any(k.choices for k in kinds):
-        return None
-    return next((k.facts.gives_v for k in kinds if k.facts.gives_v is not None), None)
-
-
 def with_own_supply(brief: Brief, parts: Mapping[str, Part], catalogue: Catalogue) -> Brief:
     """Return a brief in which nobody has set the supply yet with that of the inlet."""
-    volt = own_supply_v(parts, catalogue)
+    known = {r: p for r, p in parts.items() if p.kind in catalogue.kinds}
+    volt = own_supply_v(Wired(Design(parts=known), catalogue))
     return replace(brief, supply_v=volt) if volt and brief.supply_v == Brief().supply_v else brief
 
 

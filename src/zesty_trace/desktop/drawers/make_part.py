@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QPlainTextEdit, QWidget
 
-from zesty_trace import journey
 from zesty_trace.core.catalogue.facts import Facts
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.make_part import make_kind, read_pin_table
@@ -12,6 +11,7 @@ from zesty_trace.core.quantities import parse_address, parse_value
 from zesty_trace.desktop.drawers.base import Drawer, wrapped
 from zesty_trace.desktop.stations.base import button, fill, row, table
 from zesty_trace.errors import InputError, ZestyError
+from zesty_trace.journey.kinds import keep_kind
 
 EXAMPLE = "1  VDD  power\n2  GND  ground\n3  SDA  open drain\n4  SCL  input"
 ROLE_TITLES = {
@@ -133,7 +133,7 @@ class MakePartDrawer(Drawer):
         """Keep the part in the user's own folder and in the project, and offer it to the Say-it line."""
         try:
             kind = self.made()
-            path = journey.keep_kind(kind, self.session.path)
+            path = keep_kind(kind, self.session.path)
         except ZestyError as error:
             self.tell(error)
             return

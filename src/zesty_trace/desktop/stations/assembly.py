@@ -7,7 +7,6 @@ from typing import Any
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
 
-from zesty_trace import journey
 from zesty_trace.core.assembly.profiles import WINDOWS
 from zesty_trace.core.assembly.sequence import SCHOOLS, PlacingStep, placing_sequence
 from zesty_trace.core.design import edits
@@ -18,6 +17,7 @@ from zesty_trace.desktop.board_canvas import BoardCanvas
 from zesty_trace.desktop.board_painter import BoardView
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, lines_of, row, table
 from zesty_trace.errors import EditError, ZestyError
+from zesty_trace.journey.assembling import heat_run
 from zesty_trace.journey.batch import batch_of, book, provenance
 
 HOT = (
@@ -200,7 +200,7 @@ class AssemblyStation(Station):
 
         self.session.jobs.start(
             "Heating",
-            lambda report: journey.heat_run(wired),
+            lambda report: heat_run(wired),
             lambda v: self._heated(design, *v),
             failed,
             visible=False,

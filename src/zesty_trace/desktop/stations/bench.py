@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QLineEdit, QStackedWidget, QVBoxLayout, QWidget
 
-from zesty_trace import journey
 from zesty_trace.core.bench.plan import BenchPlan, BenchStep, make_plan
 from zesty_trace.core.bench.run import BoardResult
 from zesty_trace.core.bench.simulated import demo_faults
@@ -23,6 +22,7 @@ from zesty_trace.desktop.stations.base import Station, button, card, cell, fill,
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.errors import DeviceError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real
+from zesty_trace.journey.flashing import wanted_of
 from zesty_trace.journey.measuring import measure_boards, measure_simulated
 from zesty_trace.store.board import BoardRecord, Standing, Wanted
 
@@ -195,9 +195,7 @@ class BenchStation(Station):
         """What a board must hold and be measured by to stand as passed."""
         if self._wanted_of != (self.session.design, self.plan):
             self._wanted_of = (self.session.design, self.plan)
-            self._wanted = journey.wanted_of(
-                self.session.design, self.session.path, self.plan.checksum if self.plan else ""
-            )
+            self._wanted = wanted_of(self.session.design, self.session.path, self.plan.checksum if self.plan else "")
         return self._wanted
 
     def _show(self) -> None:
@@ -228,7 +226,7 @@ class BenchStation(Station):
         if color:
             cell(widget, r, c).setForeground(QColor(color))
 
-    def _show_plan(self, boards: dict[str, journey.BoardRecord]) -> None:
+    def _show_plan(self, boards: dict[str, BoardRecord]) -> None:
         if self.plan is None:
             return
         event = boards[self.shown].last("measured") if self.shown in boards else None

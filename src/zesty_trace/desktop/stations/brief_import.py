@@ -17,13 +17,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from zesty_trace import journey
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.schematic.import_repair import Preview, Unknown, preview_import
 from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.session import Session
 from zesty_trace.desktop.stations.base import button, card, fit_height, label, row, table
 from zesty_trace.errors import StoreError, ZestyError
+from zesty_trace.journey.importing import read_tables
 from zesty_trace.store.own import keep_names, load_names
 
 CHANGES_SHOWN = 5
@@ -96,7 +96,7 @@ class ImportCard(QWidget):
         self.problems.hide()
         try:
             parts, wiring = Path(self.parts_path.text()), Path(self.wiring_path.text())
-            texts = journey.read_tables(parts, wiring)
+            texts = read_tables(parts, wiring)
             names = {**load_names(), **self._chosen}
             self._preview = preview_import(
                 *texts, self.session.catalogue, self.session.design, (parts.name, wiring.name), names

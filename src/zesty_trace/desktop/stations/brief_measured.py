@@ -8,8 +8,7 @@ from PySide6.QtWidgets import QComboBox, QCompleter, QLineEdit, QVBoxLayout, QWi
 
 from zesty_trace.core.circuit.build import operating_states
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Measured
-from zesty_trace.core.design.scenario_edits import drop_measured, note_measured
+from zesty_trace.core.design.scenario_edits import drop_measured, note_measured, reading
 from zesty_trace.core.quantities import parse_value, say
 from zesty_trace.core.review.prototype import Comparison, compare
 from zesty_trace.desktop.session import Session
@@ -108,13 +107,7 @@ class MeasuredCard(QWidget):
             self.session.failed.emit(error)
             return
         state = self.state.currentText()
-        measured = Measured(
-            what=KINDS[self.what.currentText()],
-            where=where,
-            value=value,
-            tolerance_pct=tolerance,  # type: ignore[arg-type]
-            state="" if state == WORST else state,
-        )
+        measured = reading(KINDS[self.what.currentText()], where, value, tolerance, "" if state == WORST else state)
         if self.session.do(f"Reading at {where} kept", lambda d: note_measured(d, measured)):
             self.where.clear()
             self.reading.clear()

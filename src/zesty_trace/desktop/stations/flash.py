@@ -9,10 +9,10 @@ from PySide6.QtCore import QRectF, QSize
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QComboBox, QFileDialog, QHBoxLayout, QHeaderView, QLineEdit, QVBoxLayout, QWidget
 
-from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import ImageSpec
 from zesty_trace.core.findings import Severity
+from zesty_trace.core.firmware.fit import controller_findings
 from zesty_trace.core.firmware.image import Image, fit_findings, parse_image
 from zesty_trace.core.firmware.targets import Target, find_target, shipped_targets
 from zesty_trace.desktop import theme
@@ -21,9 +21,8 @@ from zesty_trace.desktop.stations.base import Station, button, card, fill, label
 from zesty_trace.devices.usart_bootloader import open_port
 from zesty_trace.errors import InputError, StoreError, ZestyError
 from zesty_trace.files import read_given, write_inside
-from zesty_trace.journey import controller_findings
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real
-from zesty_trace.journey.flashing import flash_board, flash_job, flash_simulated
+from zesty_trace.journey.flashing import flash_board, flash_job, flash_simulated, image_of
 from zesty_trace.names import check_name
 from zesty_trace.store.board import BoardRecord, Standing
 
@@ -172,7 +171,7 @@ class FlashStation(Station):
         d = self.session.design
         self._ports()
         try:
-            chosen = journey.image_of(d, self.session.path)
+            chosen = image_of(d, self.session.path)
         except InputError as error:
             self.image = self.target_found = None
             self.file.setText(error.message)

@@ -6,7 +6,6 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QColor
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
@@ -14,6 +13,7 @@ from zesty_trace.desktop.plain import tip
 from zesty_trace.desktop.stations.base import Station, button, card, cell, fill, label, row, table
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, provenance
+from zesty_trace.journey.revising import keep_revision
 from zesty_trace.store.board import BoardEvent, BoardRecord
 
 ROAD = ("assembled", "flashed", "measured", "reworked")
@@ -187,7 +187,7 @@ class NextRevStation(Station):
     def start(self) -> None:
         """Keep this revision's design beside the project and go on with the next letter."""
         try:
-            journey.keep_revision(self.session.path, self.session.design)
+            keep_revision(self.session.path, self.session.design)
         except StoreError as error:
             self.session.failed.emit(error)
             return

@@ -9,11 +9,11 @@ from PySide6.QtCore import QRectF, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
 
-from zesty_trace import journey
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import keep_package
 from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
 from zesty_trace.core.fabrication.tables import bill_of_materials
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.desktop import theme
 from zesty_trace.desktop.actions import Action
@@ -22,6 +22,7 @@ from zesty_trace.desktop.canvas import Canvas
 from zesty_trace.desktop.stations.base import Station, button, card, fill, label, lines_of, row, table
 from zesty_trace.errors import InputError
 from zesty_trace.files import read_inside
+from zesty_trace.journey.ordering import offers_for
 
 VIEWS = {
     "Top, all layers": ("copper-top.gbr", "mask-top.gbr", "silk-top.gbr"),
@@ -74,6 +75,12 @@ class ReadBackCanvas(Canvas):
         p.setBrush(t.color("sheet"))
         for x, y, d in self.holes:
             p.drawEllipse(QRectF(x - d / 2, y - d / 2, d, d))
+
+
+def _price(offer: Offer) -> str:
+    """Return a price as the column shows it: the head names the budget's currency, others are named in the cell."""
+    total = offer.total
+    return f"{total.amount:.2f}" if total.currency == BUDGET_CURRENCY else str(total)
 
 
 class OrderStation(Station):
@@ -144,7 +151,7 @@ class OrderStation(Station):
     def _pull_offers(self) -> None:
         d = self.session.design
         try:
-            offers = journey.offers_for(d, self.session.today, self.session.path)
+            offers = offers_for(d, self.session.today, self.session.path)
         except InputError as error:
             self.summary.setText(str(error))
             fill(self.offers, [])
@@ -159,16 +166,15 @@ class OrderStation(Station):
 
         fill(
             self.offers,
-            [
-                [f"{o.house}, {o.freight}", str(o.boards), f"{o.total:.2f}", f"{o.arrives:%d %b}", mark(o)]
-                for o in offers
-            ],
+            [[f"{o.house}, {o.freight}", str(o.boards), _price(o), f"{o.arrives:%d %b}", mark(o)] for o in offers],
             (1, 2),
         )
-        if best and first:
+        if offers and best is None:
+            self.summary.setText("The prices are in several currencies, and no rate is known: compare them yourself.")
+        elif best and first:
             self.summary.setText(
-                f"Cheapest in time: {best.house} by {best.freight}, {best.total:.2f} {best.currency}, "
-                f"{best.arrives:%a %d %b}. Soonest: {first.house} by {first.freight}, {first.total:.2f} {first.currency}, "
+                f"Cheapest in time: {best.house} by {best.freight}, {best.total}, "
+                f"{best.arrives:%a %d %b}. Soonest: {first.house} by {first.freight}, {first.total}, "
                 f"{first.arrives:%a %d %b}."
             )
         else:

@@ -1,0 +1,94 @@
+"""The part kinds of a project: the shipped ones, the user's own, and those that travel with it."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped, with_user_parts
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.errors import InputError, StoreError
+from zesty_trace.files import names_inside, read_inside, write_given, write_inside
+from zesty_trace.names import check_name
+from zesty_trace.store.own import own_parts_path
+
+
+def project_catalogue(folder: Path | None) -> Catalogue:
+    """Return the shipped catalogue with the user's own part kinds, and over them those that travel in the project."""
+    own = own_parts_path()
+    places = [(own.parent, own.name), *([(folder, "parts")] if folder else [])]
+    return with_user_parts(shipped(), *(p for p in places if p[0].is_dir()))
+
+
+def keep_kind(kind: Kind, folder: Path) -> Path:
+    """Keep a kind of the user's in their own folder and in the project. StoreError if it cannot be written."""
+    from zesty_trace.core.catalogue.make_part import write_kind
+
+    check_name(kind.id, "kind", "part kind")
+    data, own = write_kind(kind).encode(), own_parts_path()
+    try:
+        own.mkdir(parents=True, exist_ok=True)
+        folder.mkdir(parents=True, exist_ok=True)
+        write_given(own / f"{kind.id}.toml", data)
+        write_inside(folder, f"parts/{kind.id}.toml", data)
+    except OSError as error:
+        if isinstance(error, StoreError):
+            raise
+        raise StoreError(
+            f"Could not keep {kind.id}: {error.strerror}", str(folder), "Check the folder's rights"
+        ) from error
+    return folder / "parts" / f"{kind.id}.toml"
+
+
+def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]:
+    """Write the user's own kinds that a design uses into its project, so that they travel along; return their ids.
+
+    StoreError if one cannot be written.
+    """
+    from zesty_trace.core.catalogue.make_part import write_kind
+
+    base = shipped()
+    wanted = {p.kind for p in design.parts.values() if p.kind not in base.kinds and p.kind in catalogue.kinds}
+    if not wanted:
+        return []
+    folder.mkdir(parents=True, exist_ok=True)
+    there: set[str] = set()
+    for name in names_inside(folder, "parts", ".toml"):
+        there |= set(kinds_of(read_inside(folder, f"parts/{name}", "parts"), name, base))
+    carried = sorted(wanted - there)
+    for kind_id in carried:
+        try:
+            write_inside(folder, f"parts/{kind_id}.toml", write_kind(catalogue.kinds[kind_id]).encode())
+        except OSError as error:
+            if isinstance(error, StoreError):
+                raise
+            raise StoreError(
+                f"Could not keep {kind_id}: {error.strerror}", str(folder / "parts"), "Check the folder"
+            ) from error
+    return carried
+
+
+def check_known(wired: Wired) -> None:
+    """Refuse a design whose kinds, packages, pins or values the catalogue does not have. InputError names part and kind."""
+    design = wired.design
+    for part in design.parts.values():
+        try:
+            kind = wired.catalogue.kind(part.kind)
+            wired.catalogue.package(part.package or kind.packages[0])
+            for value in (part.value, *part.values.values()):
+                if wrong := value_problem(kind, value):
+                    raise InputError(f"{part.ref}: {wrong[0]}", "design.json", wrong[1])
+        except InputError as error:
+            if error.where == "design.json":
+                raise
+            hint = f"{error.hint} If it is one of your own, put its file back into the project's parts folder"
+            raise InputError(f"{part.ref}: {error.message}", "design.json", hint) from error
+    known = {ref: {s.number for s in wired.catalogue.kind(p.kind).pins} for ref, p in design.parts.items()}
+    for net, pins in (*design.nets.items(), ("not connected", design.not_connected)):
+        for pin in pins:
+            if pin.number not in known[pin.ref]:
+                kind_id = design.parts[pin.ref].kind
+                raise InputError(
+                    f"{net}: {pin.ref} ({kind_id}) has no pin {pin.number}", "design.json", "Connect another pin"
+                )
