@@ -14,19 +14,17 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import numpy as np
 
 from benchmarks.edit_to_screen import measure as edit_to_screen
 from benchmarks.large import demo, large, mended
+from benchmarks.solver import solver_rows
 from zesty_trace.core.bench.plan import make_plan
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import route
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped
-from zesty_trace.core.circuit.analysis import sampled_scale
-from zesty_trace.core.circuit.build import build_network, junction_values
-from zesty_trace.core.circuit.network import Compiled, Element, Network, compile_network
-from zesty_trace.core.circuit.solver import _assemble, _conductances, solve
+from zesty_trace.core.circuit.build import build_network
+from zesty_trace.core.circuit.solver import solve
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.layers import all_files
@@ -85,42 +83,6 @@ def start_ratio(times: int = 9) -> tuple[float, float]:
         return statistics.median(empty), statistics.median(ours)
 
 
-def ladder(rungs: int = 40) -> Network:
-    """Return a 41-node ladder with 20 diodes and toleranced values."""
-    rng = np.random.default_rng(2)
-    elements = [Element("V", "source", ("n0", "0"), {"volt": 12, "ohm": 0.1}, (), {"volt": 0.02})]
-    for k in range(rungs):
-        series, shunt = float(rng.uniform(50, 300)), float(rng.uniform(500, 5000))
-        elements.append(Element(f"R{k}", "resistor", (f"n{k}", f"n{k + 1}"), {"ohm": series}, (), {"ohm": 0.05}))
-        elements.append(Element(f"P{k}", "resistor", (f"n{k + 1}", "0"), {"ohm": shunt}, (), {"ohm": 0.05}))
-        if k % 2 == 0:
-            values = junction_values(2.0, 0.02, 2.0)
-            elements.append(Element(f"D{k}", "diode", (f"n{k + 1}", "0"), values, (), {"i_s": 0.3}))
-    return Network(tuple(elements), "0")
-
-
-def fsolve_each_s(network: Network, samples: int = 5) -> float:
-    """Return seconds a sample for scipy.optimize.fsolve on the same equations, with a source ramp so that it converges."""
-    from scipy.optimize import fsolve
-
-    scale = sampled_scale(network, np.random.default_rng(1), samples)
-    start = time.perf_counter()
-    for k in range(samples):
-        compiled = compile_network(network, {key: f[k : k + 1] for key, f in scale.items()})
-        x, fixed = np.zeros(compiled.size), _conductances(compiled, 1e-12)
-        for share in np.linspace(0.02, 1.0, 50):
-
-            def residual(
-                y: np.ndarray, share: float = float(share), circuit: Compiled = compiled, fixed: np.ndarray = fixed
-            ) -> np.ndarray:
-                return _assemble(circuit, y[None, :], y[None, :], share, fixed)[0][0]
-
-            x, _, good, words = fsolve(residual, x, full_output=True, xtol=1e-12)
-        if good != 1 and np.abs(residual(x)).max() > 1e-7:
-            raise RuntimeError(words)
-    return (time.perf_counter() - start) / samples
-
-
 def _large_rows(catalogue: Catalogue) -> list[tuple[str, str]]:
     """Return the figures of a design of 150 parts."""
     design = large(catalogue)
@@ -164,13 +126,7 @@ def main() -> None:
     rows.append(
         ("arrange and wire the sheet", f"{median_s(lambda: arrange(Wired(design, catalogue)), 5) * 1e3:.0f} ms")
     )
-    network_40 = ladder()
-    scale = sampled_scale(network_40, np.random.default_rng(1), 10_000)
-    batch = solve(network_40, scale)
-    took = median_s(lambda: solve(network_40, scale), 2)
-    loop = fsolve_each_s(network_40)
-    rows.append(("10,000 samples, 41 nodes, 20 diodes", f"{took:.2f} s, residual at most {batch.residual_a:.0e} A"))
-    rows.append(("the same by a loop of fsolve", f"{loop * 1e4:.0f} s, ratio {loop * 1e4 / took:.0f}"))
+    rows += solver_rows()
     rows += _large_rows(catalogue)
     placed = place_rest(Wired(design, catalogue))
     rows.append(("place 60 parts", f"{median_s(lambda: place_rest(Wired(design, catalogue)), 2):.2f} s"))
