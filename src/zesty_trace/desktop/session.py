@@ -26,7 +26,7 @@ if TYPE_CHECKING:  # imported when first needed: the window must be up before th
     from zesty_trace.store.board import BoardRecord
     from zesty_trace.store.records import Records
 
-FINDINGS_DELAY_MS = 120
+FINDINGS_DELAY_MS = 40
 
 
 class Session(QObject):
@@ -59,6 +59,7 @@ class Session(QObject):
         self._asked: dict[str, tuple[Any, ...]] = {}
         self._judged: dict[str, tuple[tuple[Any, ...], list[Finding]]] = {}
         self._judging: set[str] = set()
+        self._waiting: list[tuple[Judge, Situation]] = []
         self.autosave_failed.connect(self._autosave_failed)
         self.autosaver = self._make_autosaver(folder)
         self.jobs.failed.connect(self.failed)
@@ -264,7 +265,10 @@ class Session(QObject):
         self._timer.start()
 
     def _check(self) -> None:
-        """Have each station judged, in a job each, unless what its judge reads is what it read before."""
+        """Have each station judged, in a job each, unless what its judge reads is what it read before.
+
+        One job after the other, what most depends on first: side by side they would all be late.
+        """
         from zesty_trace.journey.judges import JUDGES, Situation
 
         try:
@@ -273,10 +277,13 @@ class Session(QObject):
             self.failed.emit(error)
             return
         self._asked = {judge.station: judge.reads(now) for judge in JUDGES}
-        for judge in JUDGES:
-            if judge.station not in self._judging and not self._is_judged(judge.station):
-                self._start(judge, now)
+        self._waiting = [(j, now) for j in JUDGES if not self._is_judged(j.station)]
+        self._start_next()
         self._show_findings()
+
+    def _start_next(self) -> None:
+        if self._waiting and not self._judging:
+            self._start(*self._waiting.pop(0))
 
     def _is_judged(self, station: str) -> bool:
         from zesty_trace.core.circuit.wired import same
@@ -296,6 +303,7 @@ class Session(QObject):
         def done(found: list[Finding]) -> None:
             self._judging.discard(judge.station)
             self._judged[judge.station] = (reads, found)
+            self._start_next()
             if self._is_judged(judge.station):
                 self._show_findings()
             else:
@@ -303,6 +311,7 @@ class Session(QObject):
 
         def failed(error: ZestyError | None) -> None:
             self._judging.discard(judge.station)
+            self._start_next()
             if error is not None:
                 self.failed.emit(error)
 
@@ -326,6 +335,17 @@ class Session(QObject):
     def settled(self) -> bool:
         """Whether the findings of all stations are those of the current design."""
         return self.findings_of is not None and self.findings_of is self.wired
+
+    def is_current(self, station: str) -> bool:
+        """Whether the findings of a station are those of the design as it is now."""
+        from zesty_trace.core.circuit.wired import same
+        from zesty_trace.journey.judges import JUDGES, Situation
+
+        judge = next((j for j in JUDGES if j.station == station), None)
+        if judge is None:
+            return self.settled
+        kept = self._judged.get(station)
+        return kept is not None and same(kept[0], judge.reads(Situation(self.wired, self.path, self.today)))
 
     def open_count(self, station: str) -> int:
         """Return how many findings of a station ask for something."""

@@ -137,13 +137,14 @@ def _flash(s: Situation) -> list[Finding]:
     return [*controller_findings(s.wired), *fit_findings(*chosen)] if chosen else []
 
 
+# In the order in which they are asked: first what the others lean on, then what takes longest.
 JUDGES: tuple[Judge, ...] = (
-    Judge("brief", _brief_reads, lambda s: brief_findings(s.wired, s.today)),
     Judge("schematic", _circuit, _review),
+    Judge("layout", _board_reads, lambda s: check_board(s.wired)),
+    Judge("brief", _brief_reads, lambda s: brief_findings(s.wired, s.today)),
     Judge("order", _order_reads, _order),
     Judge("assembly", _assembly_reads, _assembly),
     Judge("flash", _flash_reads, _flash),
-    Judge("layout", _board_reads, lambda s: check_board(s.wired)),
 )
 
 

@@ -12,6 +12,7 @@ from zesty_trace.core.board.copper import (
     copper_items,
     courtyard_shape,
     hole_items,
+    on_board,
     outline_shape,
     pattern_of,
 )
@@ -19,7 +20,7 @@ from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.place import rectangle_outline
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
-from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Placement
 from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, of_pin, rule, worst_first
@@ -143,19 +144,27 @@ def check_board(wired: Wired) -> list[Finding]:
     if not design.board.outline or not design.board.placements:
         return []
     found = [
+        *_shapes(wired),
         *_unplaced(wired),
+        *_template(design),
+        *_size(design),
+        *_heights(wired),
+        *_narrow(wired),
+    ]
+    return worst_first(found)
+
+
+@worked_out_from(on_board)
+def _shapes(wired: Wired) -> tuple[Finding, ...]:
+    """Return the findings that depend on shapes alone: an edit that moves none of them leaves them as they are."""
+    return (
         *_links(wired),
         *_clearances(wired),
         *_edges(wired),
         *_holes(wired),
         *_courtyards(wired),
-        *_template(design),
-        *_size(design),
-        *_heights(wired),
-        *_narrow(wired),
         *_good_news(wired),
-    ]
-    return worst_first(found)
+    )
 
 
 def _unplaced(wired: Wired) -> Iterator[Finding]:
@@ -207,13 +216,18 @@ def _clearances(wired: Wired) -> Iterator[Finding]:
         if not shapes:
             continue
         seen = set()
-        left, right = STRtree(shapes).query(shapes, predicate="dwithin", distance=least - ROUNDING_MM)
-        for a, b in zip(left.tolist(), right.tolist(), strict=True):
+        near = least - ROUNDING_MM
+        left, right = STRtree(shapes).query(shapes[: len(items)], predicate="dwithin", distance=near)
+        filled = combinations(range(len(items), len(shapes)), 2)  # few and large: looked at one by one
+        pairs = [*zip(left.tolist(), right.tolist(), strict=True), *((a, b) for a, b in filled if nets[a] != nets[b])]
+        for a, b in pairs:
             key = (layer, *sorted((nets[a] or what[a], nets[b] or what[b])))
             if a >= b or (nets[a] == nets[b] and nets[a]) or key in seen:
                 continue
-            seen.add(key)
             gap = shapes[a].distance(shapes[b])
+            if gap > near:
+                continue
+            seen.add(key)
             p, _ = nearest_points(shapes[a], shapes[b])
             joined = tuple(sorted(n for n in (nets[a], nets[b]) if n))
             loose = " ".join(sorted(w for n, w in ((nets[a], what[a]), (nets[b], what[b])) if not n))
@@ -272,16 +286,16 @@ def _holes(wired: Wired) -> Iterator[Finding]:
     holes = hole_items(wired)
     if not holes:
         return
-    circles = [Spot(mm(x), mm(y)).buffer(mm(drill) / 2) for x, y, drill, _, _ in holes]
+    circles = [Spot(mm(h.x_nm), mm(h.y_nm)).buffer(mm(h.drill_nm) / 2) for h in holes]
     left, right = STRtree(circles).query(circles, predicate="dwithin", distance=0.25 - ROUNDING_MM)
     for a, b in zip(left.tolist(), right.tolist(), strict=True):
         if a < b:
             gap = circles[a].distance(circles[b])
             yield HOLES.found(
-                Subject(which=f"{holes[a][:2]} {holes[b][:2]}"),
+                Subject(which=f"{holes[a].x_nm}, {holes[a].y_nm} and {holes[b].x_nm}, {holes[b].y_nm} nm"),
                 f"Two holes are {gap:.2f} mm apart",
                 "Holes need 0.25 mm of board between them. Move one.",
-                at=(Point(holes[a][0], holes[a][1]),),
+                at=(Point(holes[a].x_nm, holes[a].y_nm),),
                 value=gap,
                 limit=0.25,
                 unit="mm",

@@ -7,10 +7,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, NamedTuple
 
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
-from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Design, Layer, Pin, Placement
 from zesty_trace.core.geometry import rotate
 from zesty_trace.core.quantities import mm
@@ -48,12 +48,26 @@ def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
     return placement.x_nm + dx, placement.y_nm + dy
 
 
+def on_board(wired: Wired) -> tuple[Any, ...]:
+    """Return all that the shapes on a board depend on: what is worked out from them is kept while this stays the same."""
+    return wired.catalogue, wired.design.board, wired.design.nets, wired.footprints
+
+
 def board_pads(wired: Wired, refs: Iterable[str] | None = None) -> list[BoardPad]:
     """Return the pads of all placed parts (or of `refs`)."""
+    return list(_all_pads(wired)) if refs is None else _pads_of(wired, refs)
+
+
+@worked_out_from(on_board)
+def _all_pads(wired: Wired) -> tuple[BoardPad, ...]:
+    return tuple(_pads_of(wired, wired.design.board.placements))
+
+
+def _pads_of(wired: Wired, refs: Iterable[str]) -> list[BoardPad]:
     design = wired.design
     net_of = wired.net_of
     found = []
-    for ref in refs if refs is not None else design.board.placements:
+    for ref in refs:
         placement = design.board.placements.get(ref)
         if placement is None or ref not in design.parts:
             continue
@@ -146,7 +160,8 @@ def pad_node(pad: BoardPad) -> tuple[object, ...]:
     return "pad", pad.pin, pad.x_nm, pad.y_nm
 
 
-def copper_items(wired: Wired, layer: Layer) -> list[Copper]:
+@worked_out_from(on_board)
+def copper_items(wired: Wired, layer: Layer) -> tuple[Copper, ...]:
     """Return pads, tracks and vias of a layer, pours left out."""
     design = wired.design
     from shapely.geometry import LineString, Point
@@ -164,11 +179,22 @@ def copper_items(wired: Wired, layer: Layer) -> list[Copper]:
     for via in design.board.vias:
         shape = Point(mm(via.x_nm), mm(via.y_nm)).buffer(mm(via.diameter_nm) / 2, quad_segs=16)
         items.append(Copper(via.net, layer, shape, "via", ("via", via.x_nm, via.y_nm)))
-    return items
+    return tuple(items)
 
 
-def hole_items(wired: Wired) -> list[tuple[int, int, int, bool, str]]:
-    """Return (x, y, drill, plated, net) of every hole, nanometres."""
-    design = wired.design
-    holes = [(p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(wired) if p.drill_nm]
-    return holes + [(v.x_nm, v.y_nm, v.drill_nm, True, v.net) for v in design.board.vias]
+class Hole(NamedTuple):
+    """A drilled hole."""
+
+    x_nm: int
+    y_nm: int
+    drill_nm: int
+    plated: bool
+    net: str
+
+
+@worked_out_from(on_board)
+def hole_items(wired: Wired) -> tuple[Hole, ...]:
+    """Return every hole, those of parts first."""
+    pads = (Hole(p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(wired) if p.drill_nm)
+    vias = (Hole(v.x_nm, v.y_nm, v.drill_nm, True, v.net) for v in wired.design.board.vias)
+    return (*pads, *vias)

@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import LAYERS, BoardPad, board_pads, copper_items, pad_node
+from zesty_trace.core.board.copper import LAYERS, BoardPad, board_pads, copper_items, on_board, pad_node
 from zesty_trace.core.board.pour import pour_shapes
-from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Pin
 
 
@@ -37,6 +37,7 @@ class Connectivity:
         return self.wanted - len(self.links)
 
 
+@worked_out_from(on_board)
 def connectivity(wired: Wired) -> Connectivity:
     """Return the missing links of all nets, the shortest that join their pieces, and how many are wanted in all."""
     import networkx as nx

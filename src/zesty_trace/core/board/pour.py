@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, outline_shape, pad_shape
-from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, on_board, outline_shape, pad_shape
+from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Layer, Pour
 from zesty_trace.core.quantities import mm
 
@@ -42,9 +42,7 @@ def _bare_holes(wired: Wired, gap: float) -> Any:
     from shapely import Point, unary_union
 
     holes = [
-        Point(mm(x), mm(y)).buffer(mm(drill) / 2 + gap + 0.1)
-        for x, y, drill, plated, _ in hole_items(wired)
-        if not plated
+        Point(mm(h.x_nm), mm(h.y_nm)).buffer(mm(h.drill_nm) / 2 + gap + 0.1) for h in hole_items(wired) if not h.plated
     ]
     return unary_union(holes)
 
@@ -65,7 +63,7 @@ def _relieve(area: Any, wired: Wired, pour: Pour) -> Any:
     return area.difference(unary_union(moats)) if moats else area
 
 
-def pour_shapes(wired: Wired, layer: Layer) -> list[tuple[str, Any]]:
+@worked_out_from(on_board)
+def pour_shapes(wired: Wired, layer: Layer) -> tuple[tuple[str, Any], ...]:
     """Return (net, shape) of every pour on a layer."""
-    design = wired.design
-    return [(p.net, pour_shape(wired, p)) for p in design.board.pours if p.layer == layer]
+    return tuple((p.net, pour_shape(wired, p)) for p in wired.design.board.pours if p.layer == layer)

@@ -6,11 +6,11 @@ anew is seen.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Hashable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property, wraps
 from threading import RLock
-from typing import Any, NamedTuple, TypeVar
+from typing import Any, Concatenate, NamedTuple, ParamSpec, TypeVar
 
 import msgspec
 
@@ -63,7 +63,9 @@ class Wired:
 
     design: Design
     catalogue: Catalogue = field(repr=False)
-    _known: dict[Callable[..., Any], _Slot] = field(default_factory=dict, repr=False, init=False)
+    _known: dict[tuple[Callable[..., Any], tuple[Hashable, ...]], _Slot] = field(
+        default_factory=dict, repr=False, init=False
+    )
     _lock: RLock = field(default_factory=RLock, repr=False, init=False)
 
     def __getstate__(self) -> tuple[Design, Catalogue]:
@@ -82,16 +84,16 @@ class Wired:
         """Return what an edit makes of the design, with the same catalogue. EditError as the edit."""
         return self.with_design(edit(self.design, *args, **named))
 
-    def once(self, read: Callable[[Wired], _Read], reads: Reads | None = None) -> _Read:
+    def once(self, read: Callable[..., _Read], reads: Reads | None = None, *more: Hashable) -> _Read:
         """Return what `read` gives for this value, worked out once however many threads ask.
 
         With `reads`, which gives all that the answer depends on, it is handed on to values that agree there.
         """
         with self._lock:
-            slot = self._known.setdefault(read, _Slot(reads))
+            slot = self._known.setdefault((read, more), _Slot(reads))
         with slot.lock:
             if not slot.done:
-                slot.answer, slot.done = read(self), True
+                slot.answer, slot.done = read(self, *more), True
             found: _Read = slot.answer
             return found
 
@@ -171,6 +173,11 @@ class Wired:
         """Return the net of the pin of this name, "" if it is on none. KeyError if the kind has no such pin."""
         return self.net_of.get(self.pin(ref, name), "")
 
+    @cached_property
+    def footprints(self) -> dict[str, str]:
+        """Reference -> package."""
+        return {ref: part.package or self.kind(ref).packages[0] for ref, part in self.design.parts.items()}
+
     def pins(self) -> Iterator[tuple[Pin, PinSpec]]:
         """Yield every pin of every part."""
         for ref in self.design.parts:
@@ -246,23 +253,28 @@ def far_pin(pin: Pin) -> Pin:
     return Pin(pin.ref, "2" if pin.number == "1" else "1")
 
 
-def worked_out(read: Callable[[Wired], _Read]) -> Callable[[Wired], _Read]:
-    """Keep what `read` gives with the value that it was asked for."""
+_More = ParamSpec("_More")
+
+
+def worked_out(read: Callable[Concatenate[Wired, _More], _Read]) -> Callable[Concatenate[Wired, _More], _Read]:
+    """Keep what `read` gives with the value that it was asked for; more arguments are positional, and names or numbers."""
 
     @wraps(read)
-    def remembered(wired: Wired) -> _Read:
-        return wired.once(read)
+    def remembered(wired: Wired, /, *more: _More.args, **none: _More.kwargs) -> _Read:
+        return wired.once(read, None, *more)  # type: ignore[arg-type]
 
     return remembered
 
 
-def worked_out_from(reads: Reads) -> Callable[[Callable[[Wired], _Read]], Callable[[Wired], _Read]]:
-    """Keep what a function gives, also for later values that agree in what `reads` gives."""
+def worked_out_from(
+    reads: Reads,
+) -> Callable[[Callable[Concatenate[Wired, _More], _Read]], Callable[Concatenate[Wired, _More], _Read]]:
+    """Keep what a function gives, as worked_out does, also for later values that agree in what `reads` gives."""
 
-    def keep(read: Callable[[Wired], _Read]) -> Callable[[Wired], _Read]:
+    def keep(read: Callable[Concatenate[Wired, _More], _Read]) -> Callable[Concatenate[Wired, _More], _Read]:
         @wraps(read)
-        def remembered(wired: Wired) -> _Read:
-            return wired.once(read, reads)
+        def remembered(wired: Wired, /, *more: _More.args, **none: _More.kwargs) -> _Read:
+            return wired.once(read, reads, *more)  # type: ignore[arg-type]
 
         return remembered
 
