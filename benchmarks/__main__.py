@@ -45,9 +45,9 @@ print(time.perf_counter() - start)
 OURS = """
 import sys, time; start = time.perf_counter()
 from pathlib import Path
-from zesty_trace.desktop.app import make_application
-from zesty_trace.desktop.opening import open_project
-from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.desktop.window.app import make_application
+from zesty_trace.desktop.window.opening import open_project
+from zesty_trace.desktop.window.shell import MainWindow
 app = make_application(); window = MainWindow(open_project(Path(sys.argv[1]))); window.show(); app.processEvents()
 print(time.perf_counter() - start); window.close()
 """

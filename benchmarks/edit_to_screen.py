@@ -27,10 +27,10 @@ def measure() -> dict[str, float]:
     """Return edit -> median seconds to the end of the paint. The job that arranges afterwards runs between edits."""
     from PySide6.QtCore import QSettings
 
-    from zesty_trace.desktop.app import make_application
-    from zesty_trace.desktop.opening import open_project
-    from zesty_trace.desktop.shell import MainWindow
-    from zesty_trace.desktop.shots import settle
+    from zesty_trace.desktop.window.app import make_application
+    from zesty_trace.desktop.window.opening import open_project
+    from zesty_trace.desktop.window.shell import MainWindow
+    from zesty_trace.desktop.window.shots import settle
 
     app = make_application()
     catalogue = shipped()

@@ -21,9 +21,9 @@ def findings_rows() -> list[tuple[str, str]]:
     from zesty_trace.core.board.router import route
     from zesty_trace.core.design import edits
     from zesty_trace.core.design.model import Design
-    from zesty_trace.desktop.app import make_application
-    from zesty_trace.desktop.opening import open_project
-    from zesty_trace.desktop.shell import MainWindow
+    from zesty_trace.desktop.window.app import make_application
+    from zesty_trace.desktop.window.opening import open_project
+    from zesty_trace.desktop.window.shell import MainWindow
     from zesty_trace.journey.demos import create_demo
 
     app = QApplication.instance() or make_application()

@@ -18,7 +18,7 @@ def main() -> int:
     project = commands.add_parser("open", help="open a project folder")
     project.add_argument("folder", type=Path)
     options = parser.parse_args()
-    from zesty_trace.desktop.app import run
+    from zesty_trace.desktop.window.app import run
 
     if options.command == "open":
         return run(options.folder, False, None)

@@ -11,9 +11,9 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
 from zesty_trace.core.design.model import Design
-from zesty_trace.desktop import theme
-from zesty_trace.desktop.opening import open_project
-from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.window.opening import open_project
+from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.journey.demos import create_demo
 from zesty_trace.store.project import ProjectFolder
 

@@ -12,7 +12,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from zesty_trace.core.fabrication.read_back import read_zip
-from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.desktop.window.shell import MainWindow
 
 
 def click(qtbot, widget) -> None:
@@ -95,15 +95,15 @@ REAL = """
 import sys
 from pathlib import Path
 from PySide6.QtWidgets import QApplication
-from zesty_trace.desktop.app import make_application
-from zesty_trace.desktop.opening import open_project
-from zesty_trace.desktop.shell import MainWindow
-from zesty_trace.desktop.shots import settle
+from zesty_trace.desktop.window.app import make_application
+from zesty_trace.desktop.window.opening import open_project
+from zesty_trace.desktop.window.shell import MainWindow
+from zesty_trace.desktop.window.shots import settle
 app = make_application()
 assert app.platformName() == "xcb", app.platformName()
 window = MainWindow(open_project(Path(sys.argv[1])))
 window.show()
-from zesty_trace.desktop.shots import wait_until
+from zesty_trace.desktop.window.shots import wait_until
 wait_until(lambda: bool(window.current))
 settle(window)
 window.go("schematic")
@@ -122,7 +122,7 @@ print("journey in a real window done")
 @pytest.mark.window
 @pytest.mark.skipif(shutil.which("Xvfb") is None, reason="Xvfb is not installed")
 def test_a_real_window_under_xvfb(demo_project: Path, tmp_path: Path) -> None:
-    from zesty_trace.desktop.app import start_xvfb
+    from zesty_trace.desktop.window.app import start_xvfb
 
     path = tmp_path / "cabinet"
     shutil.copytree(demo_project, path)

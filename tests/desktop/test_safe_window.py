@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QLabel
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, to_json
-from zesty_trace.desktop.plain import Words, tip
-from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.desktop.kit.text import Words, tip
+from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.store.project import DESIGN, THEIRS, ProjectFolder, read_project
 
 from .watchdog import WatchedApplication, limit_s
@@ -244,7 +244,7 @@ def test_no_event_keeps_the_gui_thread_busy(window: MainWindow, qapp, qtbot, set
 def test_part_files_that_cannot_be_read_are_said_and_read_again(tmp_path: Path, qtbot, demo_project: Path) -> None:
     from PySide6.QtCore import QSettings
 
-    from zesty_trace.desktop.opening import open_project
+    from zesty_trace.desktop.window.opening import open_project
 
     path = tmp_path / "p"
     shutil.copytree(demo_project, path)

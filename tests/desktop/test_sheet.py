@@ -15,9 +15,9 @@ from zesty_trace.core.design.model import Moment, Pin
 from zesty_trace.core.design.scenario_edits import set_timeline
 from zesty_trace.core.schematic.netlist import reading_order
 from zesty_trace.core.schematic.swap import swappable
-from zesty_trace.desktop.shell import MainWindow
-from zesty_trace.desktop.stations import sheet_files
-from zesty_trace.desktop.stations.schematic import DRAWERS
+from zesty_trace.desktop.schematic import files as sheet_files
+from zesty_trace.desktop.schematic.station import DRAWERS
+from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.journey.demos import create_demo
 from zesty_trace.journey.kinds import project_catalogue
 from zesty_trace.store.project import read_project
@@ -245,7 +245,7 @@ def test_a_drawer_takes_the_findings_place_and_is_kept_for_next_time(window, she
 
 
 def test_every_drawer_opens_on_an_empty_and_on_an_unsolvable_design(open_window, tmp_path: Path, settle, qtbot) -> None:
-    from zesty_trace.desktop.opening import new_project
+    from zesty_trace.desktop.window.opening import new_project
 
     window = open_window(new_project(tmp_path / "fresh"))
     window.go("schematic")

@@ -9,8 +9,8 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 
 from zesty_trace.core.design.model import Pin
-from zesty_trace.desktop import theme
-from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.errors import StoreError
 from zesty_trace.stations import STATIONS
 from zesty_trace.store.project import read_project
@@ -415,7 +415,7 @@ def test_board_of_another_size_than_the_brief_is_found_and_mended(window: MainWi
 def test_an_empty_project_opens_with_hints_and_can_be_filled_by_saying(
     open_window, tmp_path: Path, qtbot, settle
 ) -> None:
-    from zesty_trace.desktop.opening import new_project
+    from zesty_trace.desktop.window.opening import new_project
 
     window = open_window(new_project(tmp_path / "fresh"))
     station = show(window, "schematic", settle)
@@ -431,7 +431,7 @@ def test_an_empty_project_opens_with_hints_and_can_be_filled_by_saying(
 
 
 def test_recent_projects_are_offered_in_the_palette(window: MainWindow, tmp_path: Path) -> None:
-    from zesty_trace.desktop.opening import new_project, recent, remember
+    from zesty_trace.desktop.window.opening import new_project, recent, remember
 
     other = new_project(tmp_path / "other")
     remember(other, window.settings)
@@ -456,7 +456,7 @@ def test_closing_when_the_disk_is_full_keeps_the_window_once(window: MainWindow,
 
 
 def test_a_damaged_project_is_refused_when_nobody_can_be_asked(window: MainWindow, tmp_path: Path) -> None:
-    from zesty_trace.desktop.opening import new_project, open_project
+    from zesty_trace.desktop.window.opening import new_project, open_project
     from zesty_trace.store.project import DamagedProject
 
     path = new_project(tmp_path / "hurt")
@@ -467,7 +467,7 @@ def test_a_damaged_project_is_refused_when_nobody_can_be_asked(window: MainWindo
 
 def test_crashed_edits_come_back_with_a_word(open_window, tmp_path: Path, qtbot) -> None:
     from zesty_trace.core.design.edits import set_name
-    from zesty_trace.desktop.opening import new_project
+    from zesty_trace.desktop.window.opening import new_project
     from zesty_trace.store.project import ProjectFolder
 
     path = new_project(tmp_path / "crashed")
@@ -535,7 +535,7 @@ def test_a_design_with_a_kind_that_is_gone_says_which_part(tmp_path: Path, qtbot
     from PySide6.QtCore import QSettings
 
     from zesty_trace.core.design import edits
-    from zesty_trace.desktop.opening import open_project
+    from zesty_trace.desktop.window.opening import open_project
     from zesty_trace.store.project import ProjectFolder
 
     path = tmp_path / "gone"

@@ -299,9 +299,9 @@ import sys, time
 from pathlib import Path
 from PySide6.QtCore import QSettings, QTimer
 from zesty_trace.core.design import edits
-from zesty_trace.desktop.app import make_application
-from zesty_trace.desktop.opening import open_project
-from zesty_trace.desktop.shell import MainWindow
+from zesty_trace.desktop.window.app import make_application
+from zesty_trace.desktop.window.opening import open_project
+from zesty_trace.desktop.window.shell import MainWindow
 app = make_application()
 window = MainWindow(open_project(Path(sys.argv[1]), ask=False), QSettings(sys.argv[1] + "/s.ini", QSettings.Format.IniFormat))
 window.show()

@@ -22,6 +22,7 @@ from zesty_trace.errors import InputError, ZestyError
 from zesty_trace.journey.assembling import heat_run
 from zesty_trace.journey.flashing import image_of
 from zesty_trace.journey.ordering import offers_for
+from zesty_trace.stations import STATIONS
 from zesty_trace.store.board import BoardRecord
 
 UNREADABLE = rule(
@@ -172,14 +173,14 @@ def stations_done(
     def clear(station: str) -> bool:
         return not any(f.severity <= Severity.FIX for f in findings.get(station, []))
 
-    passed = [
-        bool(design.parts) and clear("brief"),
-        bool(design.parts) and clear("schematic"),
-        bool(design.board.tracks) and clear("layout"),
-        zip_exists,
-        any(b.last("assembled") for b in built),
-        any(b.content().verdict == "pass" for b in built),
-        any(b.standing().verdict == "pass" for b in built),
-        bool(design.changes) and all(c.done for c in design.changes),
-    ]
-    return passed.index(False) if False in passed else len(passed)
+    passed = {
+        "brief": bool(design.parts) and clear("brief"),
+        "schematic": bool(design.parts) and clear("schematic"),
+        "layout": bool(design.board.tracks) and clear("layout"),
+        "order": zip_exists,
+        "assembly": any(b.last("assembled") for b in built),
+        "flash": any(b.content().verdict == "pass" for b in built),
+        "bench": any(b.standing().verdict == "pass" for b in built),
+        "next": bool(design.changes) and all(c.done for c in design.changes),
+    }
+    return next((k for k, station in enumerate(STATIONS) if not passed[station]), len(STATIONS))

@@ -1,0 +1,268 @@
+"""Assembly: what to place next, shown on the board, and the heat profile that this board will see."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
+
+from zesty_trace.core.assembly.profiles import WINDOWS
+from zesty_trace.core.assembly.sequence import SCHOOLS, PlacingStep, placing_sequence
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.kit.actions import Action
+from zesty_trace.desktop.layout.canvas import BoardCanvas
+from zesty_trace.desktop.layout.painter import BoardView
+from zesty_trace.desktop.project.station import Station, button, card, fill, label, lines_of, row, table
+from zesty_trace.errors import EditError, ZestyError
+from zesty_trace.journey.assembling import heat_run
+from zesty_trace.journey.batch import batch_of, book, provenance
+
+HOT = (
+    "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of "
+    "an oven controller belong in an enclosed, earthed, fused unit: follow local codes."
+)
+
+
+class AssemblyStation(Station):
+    """The step and its board on the left, the list and the heat on the right."""
+
+    key = "assembly"
+
+    def build(self) -> None:
+        """Make the board, the steps and the plot."""
+        outer = QHBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        outer.setSpacing(12)
+        self.steps: list[PlacingStep] = []
+        self.index = 0
+        self.school = SCHOOLS[0]
+        outer.addWidget(self._board(), 6)
+        right = QVBoxLayout()
+        right.setSpacing(12)
+        right.addWidget(self._list(), 1)
+        right.addWidget(self._heat())
+        outer.addLayout(right, 5)
+
+    def _board(self) -> QWidget:
+        self.title = label("", "heading", True)
+        self.refs = label("", "", True)
+        self.caution = label("", "caution", True)
+        self.alloy_caution = label("", "caution", True)
+        self.canvas = BoardCanvas(read_only=True)
+        self.previous_button = button("Back", lambda: self.go(-1), tip="Left")
+        self.next_button = button("Placed, next", lambda: self.go(1), True, "Right")
+        self.count = label("", "muted")
+        self.build_button = button("Record boards as assembled", self.record, tip="Ctrl+Shift+B")
+        frame = card(
+            row(self.title, None, self.count),
+            self.refs,
+            self.canvas,
+            self.caution,
+            self.alloy_caution,
+            row(self.previous_button, self.next_button, None, self.build_button),
+            name="sheet",
+        )
+        lines_of(frame).setStretch(2, 1)
+        return frame
+
+    def _list(self) -> QWidget:
+        self.variant = QComboBox()
+        self.variant.currentTextChanged.connect(self._set_variant)
+        self.order = QComboBox()
+        self.order.addItems(list(SCHOOLS))
+        self.order.currentTextChanged.connect(self._set_school)
+        self.table = table("", "Parts", "How", "Count")
+        header = self.table.horizontalHeader()
+        header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
+        self.table.cellClicked.connect(lambda r, _c: self.show_step(r))
+        return card(row(label("Placing order", "heading"), None, self.variant, self.order), self.table)
+
+    def _heat(self) -> QWidget:
+        self.alloy = QComboBox()
+        self.alloy.addItems(list(WINDOWS))
+        self.alloy.currentTextChanged.connect(self._set_alloy)
+        self.verdict = label("", "", True)
+        self.measures = label("", "muted", True)
+        self._plot_holder = QWidget()
+        holder = QVBoxLayout(self._plot_holder)
+        holder.setContentsMargins(0, 0, 0, 0)
+        self.plot: Any = None
+        frame = card(
+            row(label("Heat profile, simulated oven", "heading"), None, label("Alloy"), self.alloy),
+            self.verdict,
+            self._plot_holder,
+            self.measures,
+        )
+        lines_of(frame).setStretch(2, 1)
+        self._run_of: Design | None = None
+        self._run: Any = None
+        return frame
+
+    # Placing ------------------------------------------------------------------------------------------------------
+
+    def pull(self) -> None:
+        """Show the sequence and the step, and simulate the heat."""
+        d = self.session.design
+        for box, items, value in (
+            (self.variant, list(d.variants) or ["one board"], d.build.variant),
+            (self.alloy, list(WINDOWS), d.build.alloy),
+        ):
+            box.blockSignals(True)
+            if [box.itemText(k) for k in range(box.count())] != items:
+                box.clear()
+                box.addItems(items)
+            box.setCurrentText(value)
+            box.blockSignals(False)
+        self.steps = placing_sequence(self.session.wired.with_design(d), d.build.variant, self.school)
+        fill(self.table, [[str(s.number), s.title, s.how, str(len(s.refs))] for s in self.steps], (0, 3))
+        self.show_step(min(self.index, max(0, len(self.steps) - 1)))
+        self.build_button.setEnabled(bool(d.board.placements))
+        self._simulate()
+
+    def show_step(self, index: int) -> None:
+        """Light up the parts of a step."""
+        d = self.session.design
+        self.index = index
+        if not self.steps:
+            self.title.setText("Nothing to place yet")
+            return
+        step = self.steps[index]
+        before = frozenset(r for s in self.steps[:index] for r in s.refs)
+        hidden = frozenset(r for r in d.parts if not d.parts[r].fitted(d.build.variant))
+        self.canvas.show_view(
+            BoardView(self.session.wired, lit=frozenset(step.refs), done=before, show_copper=False, hidden=hidden)
+        )
+        total = sum(len(s.refs) for s in self.steps)
+        self.title.setText(f"{step.number}. {len(step.refs)} × {step.title}")
+        self.refs.setText(
+            "Place " + ", ".join(step.refs) + (" into paste" if step.how == "paste" else ", solder by iron")
+        )
+        self.caution.setText(" · ".join(step.cautions))
+        self.caution.setVisible(bool(step.cautions))
+        self.count.setText(f"step {index + 1} of {len(self.steps)} · {len(before)} of {total} parts placed")
+        self.table.selectRow(index)
+        self.previous_button.setEnabled(index > 0)
+        self.next_button.setEnabled(index < len(self.steps) - 1)
+
+    def go(self, by: int) -> None:
+        """Go to the next or the previous step."""
+        if 0 <= self.index + by < len(self.steps):
+            self.show_step(self.index + by)
+
+    def record(self) -> None:
+        """Record every board of the batch as assembled that is not yet."""
+        design = self.session.design
+        batch = batch_of(design)
+        try:
+            records = self.session.records
+            serials = book(records, batch, batch.serials(records.boards()))
+            known = {b.serial for b in records.boards(batch.revision) if b.last("assembled")}
+            fresh = [s for s in serials if s not in known]
+            words = f"{batch.variant or 'one variant'}, {design.build.alloy}"
+            records.add_all(fresh, "assembled", words, data=provenance("person", design))
+        except ZestyError as error:
+            self.session.failed.emit(error)
+            return
+        self.session.message.emit(f"{len(fresh)} boards recorded as assembled")
+        self.session.records_changed.emit()
+
+    def _set_variant(self, variant: str) -> None:
+        if variant in self.session.design.variants:
+            self.session.do(f"Building {variant}", lambda d: edits.set_build(d, variant=variant))
+
+    def _set_school(self, school: str) -> None:
+        self.school = school  # type: ignore[assignment]
+        self.index = 0
+        self.pull()
+
+    def _set_alloy(self, alloy: str) -> None:
+        self.session.do(f"Alloy: {alloy}", lambda d: edits.set_build(d, alloy=alloy))
+
+    # Heat ---------------------------------------------------------------------------------------------------------
+
+    def _simulate(self) -> None:
+        wired = self.session.wired
+        design = wired.design
+        window = WINDOWS[design.build.alloy]
+        self.alloy_caution.setText(f"{window.title}: {window.caution} {HOT}")
+        self.alloy_caution.setStyleSheet("font-size: 12px")
+        if self._run_of is design:
+            return
+        if not design.board.outline:
+            self.verdict.setText("Place the parts first: the heat depends on the board.")
+            return
+
+        def failed(error: EditError | None) -> None:
+            self.verdict.setText(str(error) if error else "stopped")
+
+        self.session.jobs.start(
+            "Heating",
+            lambda report: heat_run(wired),
+            lambda v: self._heated(design, *v),
+            failed,
+            visible=False,
+        )
+
+    def _heated(self, design: Design, run: Any, measures: Any, window: Any) -> None:
+        if design is not self.session.design:
+            return
+        self._run_of = design
+        bad = [m for m in measures if not m.good]
+        self.verdict.setObjectName("bad" if bad else "good")
+        self.verdict.style().polish(self.verdict)
+        self.verdict.setText(
+            f"{len(bad)} numbers are outside the window of {window.title}"
+            if bad
+            else f"All {len(measures)} numbers are inside the window of {window.title}"
+        )
+        words = []
+        for m in measures:
+            low = f"{m.low:g} to " if m.low is not None else "up to "
+            words.append(f"{'✓' if m.good else '✗'} {m.name} {m.value:.1f} {m.unit} ({low}{m.high:g})")
+        self.measures.setText("   ".join(words))
+        self._draw(run, window)
+
+    def _draw(self, run: Any, window: Any) -> None:
+        import pyqtgraph as pg
+
+        t = theme.current()
+        if self.plot is None:
+            self.plot = pg.PlotWidget()
+            self.plot.setMinimumHeight(120)
+            self.plot.setMaximumHeight(250)
+            lines_of(self._plot_holder).addWidget(self.plot)
+        plot = self.plot
+        plot.clear()
+        plot.setBackground(t.sheet)
+        for side, text, unit in (("bottom", "time", "s"), ("left", "temperature", "°C")):
+            axis = plot.getAxis(side)
+            axis.enableAutoSIPrefix(False)
+            axis.setLabel(text, units=unit, color=t.muted)
+            axis.setPen(t.muted)
+            axis.setTextPen(t.muted)
+        if plot.plotItem.legend is None:
+            plot.addLegend(offset=(-8, 8), labelTextColor=t.ink)
+        dash = Qt.PenStyle.DashLine
+        plot.plot(run.time_s, run.target_c, pen=pg.mkPen(t.muted, width=2, style=dash), name="target", connect="finite")
+        plot.plot(run.time_s, run.air_c, pen=pg.mkPen(t.lemon, width=1.5), name="air")
+        plot.plot(run.time_s, run.board_c, pen=pg.mkPen(t.copper, width=3), name="board")
+        for level, text in ((window.liquidus_c, "melts"), (window.peak_max_c, "most")):
+            line = pg.InfiniteLine(
+                level,
+                angle=0,
+                pen=pg.mkPen(t.teal, width=1),
+                label=f"{text} {level:.0f} °C",
+                labelOpts={"position": 0.12, "color": t.teal},
+            )
+            plot.addItem(line)
+
+    def actions_here(self) -> list[Action]:
+        """Return what can be done here."""
+        return [
+            Action("Next placing step", "Right", lambda: self.go(1)),
+            Action("Previous placing step", "Left", lambda: self.go(-1)),
+            Action("Record boards as assembled", "Ctrl+Shift+B", self.record),
+        ]

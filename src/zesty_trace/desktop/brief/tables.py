@@ -1,0 +1,177 @@
+"""The prototype's two tables: looked through before they are imported, unknown kinds repaired once and remembered."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from zesty_trace.core.design.diff import describe_changes
+from zesty_trace.core.schematic.import_repair import Preview, Unknown, preview_import
+from zesty_trace.desktop.kit.text import tip
+from zesty_trace.desktop.project.session import Session
+from zesty_trace.desktop.project.station import button, card, fit_height, label, row, table
+from zesty_trace.errors import StoreError, ZestyError
+from zesty_trace.journey.importing import read_tables
+from zesty_trace.store.own import keep_names, load_names
+
+CHANGES_SHOWN = 5
+OTHER = "another kind …"
+
+
+class ImportCard(QWidget):
+    """Two paths, what importing them would give, and the button that does it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self._chosen: dict[str, str] = {}
+        self._preview: Preview | None = None
+        self.parts_path, self.wiring_path = QLineEdit(), QLineEdit()
+        self.parts_path.setPlaceholderText("parts.csv: ref, kind, value, package, …")
+        self.wiring_path.setPlaceholderText("wiring.csv: net, ref, pin")
+        grid = QGridLayout()
+        for k, (text, edit) in enumerate((("Parts", self.parts_path), ("Wiring", self.wiring_path))):
+            grid.addWidget(label(text), k, 0)
+            grid.addWidget(edit, k, 1)
+            grid.addWidget(button("Choose …", partial(self._choose, edit)), k, 2)
+            edit.textChanged.connect(lambda _t: self._paths_changed())
+        holder = QWidget()
+        holder.setLayout(grid)
+        self.said = label("", "muted", wrap=True)
+        self.said.hide()
+        self.unknown = table("Your word", "Used by", "Is a")
+        self.unknown.setSelectionMode(self.unknown.SelectionMode.NoSelection)
+        self.unknown.verticalHeader().setDefaultSectionSize(40)
+        self.unknown.horizontalHeader().setStretchLastSection(True)
+        self.unknown.hide()
+        self.problems = QPlainTextEdit()
+        self.problems.setReadOnly(True)
+        self.problems.setMaximumHeight(110)
+        self.problems.hide()
+        self.import_button = button("Import the prototype", self.import_now, True)
+        self.totals = [label("0", "big"), label("0", "big"), label("0", "big")]
+        names = ("parts", "nets", "pins not accounted for")
+        counts = row(*(w for n, t in zip(self.totals, names, strict=True) for w in (n, label(t, "muted"), None)))
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(
+            card(
+                label("The prototype", "heading"),
+                holder,
+                self.said,
+                self.unknown,
+                row(self.import_button, None),
+                self.problems,
+                counts,
+            )
+        )
+
+    def _choose(self, edit: QLineEdit) -> None:
+        path, _ = QFileDialog.getOpenFileName(self, "Choose a table", str(self.session.path), "Tables (*.csv);;All (*)")
+        if path:
+            edit.setText(path)
+
+    def _paths_changed(self) -> None:
+        both = all(Path(e.text()).is_file() for e in (self.parts_path, self.wiring_path))
+        if both:
+            self.look()
+        else:
+            self.said.hide()
+            self.unknown.hide()
+
+    def look(self) -> None:
+        """Say what importing the two tables would give."""
+        self.problems.hide()
+        try:
+            parts, wiring = Path(self.parts_path.text()), Path(self.wiring_path.text())
+            texts = read_tables(parts, wiring)
+            names = {**load_names(), **self._chosen}
+            self._preview = preview_import(
+                *texts, self.session.catalogue, self.session.design, (parts.name, wiring.name), names
+            )
+        except ZestyError as error:
+            self._preview = None
+            self._say_problems([str(error)])
+            return
+        self._show(self._preview)
+
+    def _show(self, preview: Preview) -> None:
+        lines = [preview.say()]
+        if preview.design is not None:
+            changes = describe_changes(self.session.design, preview.design) if self.session.design.parts else []
+            more = len(changes) - CHANGES_SHOWN
+            lines += changes[:CHANGES_SHOWN] + ([f"and {more} more changes"] if more > 0 else [])
+        self.said.setText("\n".join(lines))
+        self.said.setObjectName("good" if preview.design is not None else "bad")
+        self.said.style().polish(self.said)
+        self.said.show()
+        self.unknown.setVisible(bool(preview.unknown))
+        self.unknown.setRowCount(len(preview.unknown))
+        for k, unknown in enumerate(preview.unknown):
+            self._fill_unknown(k, unknown)
+        fit_height(self.unknown, 5)
+        if preview.problems:
+            self._say_problems([str(p) for p in preview.problems])
+
+    def _fill_unknown(self, number: int, unknown: Unknown) -> None:
+        catalogue = self.session.catalogue
+        self.unknown.setItem(number, 0, QTableWidgetItem(unknown.word))
+        used = QTableWidgetItem(" ".join(unknown.refs))
+        used.setToolTip(tip(used.text()))
+        self.unknown.setItem(number, 1, used)
+        box = QComboBox()
+        box.setAccessibleName(f"Kind of {unknown.word}")
+        box.addItem("choose …", "")
+        rest = sorted(set(catalogue.kinds) - set(unknown.guesses), key=lambda k: catalogue.kinds[k].title)
+        for kind_id in (*unknown.guesses, *rest):
+            box.addItem(f"{catalogue.kinds[kind_id].title} ({kind_id})", kind_id)
+        box.insertSeparator(1 + len(unknown.guesses))
+        box.activated.connect(lambda _k, box=box, word=unknown.word: self.map_kind(word, box.currentData()))
+        box.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.unknown.setCellWidget(number, 2, box)
+
+    def map_kind(self, word: str, kind_id: str) -> None:
+        """Take a word of the tables for a kind, now and in every later import."""
+        if not kind_id:
+            return
+        self._chosen[word.lower()] = kind_id
+        try:
+            keep_names({word: kind_id})
+        except StoreError as error:
+            self.session.failed.emit(error)
+        self.look()
+
+    def import_now(self) -> None:
+        """Replace parts and nets by those of the two tables, or say what is wrong with them."""
+        self.look()
+        preview = self._preview
+        if preview is None or preview.design is None:
+            if preview is not None and not preview.problems:
+                file = Path(self.parts_path.text()).name
+                where = [f"{file} line {u.lines[0]}, column kind: “{u.word}” is not known" for u in preview.unknown]
+                self._say_problems([f"{each}. Say above what it is." for each in where])
+            return
+        self.said.hide()
+        after = preview.design
+        self.session.do(f"Imported {len(after.parts)} parts", lambda _d: after)
+
+    def _say_problems(self, lines: list[str]) -> None:
+        self.problems.setPlainText("\n".join(["Nothing was imported.", *lines]))
+        self.problems.show()
+
+    def show_totals(self, parts: int, nets: int, loose: int) -> None:
+        """Show the counts of the design as it is."""
+        for target, number in zip(self.totals, (parts, nets, loose), strict=True):
+            target.setText(str(number))

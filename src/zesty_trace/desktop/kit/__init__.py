@@ -1,0 +1,1 @@
+"""What every room of the window is made of: theme, text, widgets, canvas, lines."""

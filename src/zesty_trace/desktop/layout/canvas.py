@@ -1,0 +1,122 @@
+"""The board to work on: drag a part, turn it, flip it."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QWidget
+
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.kit.canvas import Canvas
+from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_rect
+
+SNAP_NM = 100_000
+
+
+class BoardCanvas(Canvas):
+    """Shows a BoardView; what the user does comes out as signals. `read_only` boards are only looked at."""
+
+    part_moved = Signal(str, int, int)
+    part_turned = Signal(str)
+    part_flipped = Signal(str)
+    picked = Signal(str)
+
+    def __init__(self, parent: QWidget | None = None, read_only: bool = False) -> None:
+        super().__init__(parent, y_up=True)
+        self.read_only = read_only
+        self.view: BoardView | None = None
+        self.painter: BoardPainter | None = None
+        self.selected_ref = ""
+        self._dragging = False
+        self._from = self._at = QPointF()
+        self.setAccessibleName("Board")
+
+    def show_view(self, view: BoardView) -> None:
+        """Show another value."""
+        first = self.view is None or self.view.design.board.outline != view.design.board.outline
+        self.view, self.painter = view, BoardPainter(view)
+        self.empty_hint = (
+            "" if view.design.board.outline else "There is no board yet. Place the parts in Layout (Ctrl+3)."
+        )
+        if self.selected_ref not in view.design.board.placements:
+            self.selected_ref = ""
+        if first:
+            self.fit()
+        else:
+            self.refit()
+
+    def scene_rect(self) -> QRectF:
+        """Return the board with a margin."""
+        return outline_rect(self.view.design) if self.view else QRectF(0, 0, 80, 56)
+
+    def paint_scene(self, p: QPainter) -> None:
+        """Draw the board, then the part that is held."""
+        if self.painter is None:
+            return
+        self.painter.draw(p)
+        path = self.painter.bodies.get(self.selected_ref)
+        if path is not None:
+            t = theme.current()
+            shift = self._at - self._from if self._dragging else QPointF()
+            p.setBrush(t.color("lemon", 70))
+            p.setPen(QPen(t.color("lime"), 0.3))
+            p.drawPath(path.translated(shift))
+
+    def part_at(self, at: QPointF) -> str:
+        """Return the smallest part under a scene point, or ""."""
+        if self.painter is None:
+            return ""
+        hits = [
+            (b.boundingRect().width() * b.boundingRect().height(), r)
+            for r, b in self.painter.bodies.items()
+            if b.boundingRect().adjusted(-0.4, -0.4, 0.4, 0.4).contains(at)
+        ]
+        return min(hits)[1] if hits else ""
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        """Pick up the part under the pointer."""
+        if self.start_pan(event) or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.setFocus()
+        self._from = self._at = self.to_scene(event.position())
+        self.selected_ref = self.part_at(self._from)
+        self._dragging = bool(self.selected_ref) and not self.read_only
+        self.picked.emit(self.selected_ref)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """Follow the pointer."""
+        if self.move_pan(event):
+            return
+        self._at = self.to_scene(event.position())
+        if self._dragging:
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Put the part down."""
+        if self.end_pan() or not self._dragging:
+            return
+        self._dragging = False
+        shift = self.to_scene(event.position()) - self._from
+        dx = round(shift.x() * 1e6 / SNAP_NM) * SNAP_NM
+        dy = round(shift.y() * 1e6 / SNAP_NM) * SNAP_NM
+        if dx or dy:
+            self.part_moved.emit(self.selected_ref, dx, dy)
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """R turns, F flips, arrows nudge by 0.1 mm (with Shift by 1 mm), Home shows everything."""
+        key = Qt.Key(event.key())
+        step = SNAP_NM * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+        ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
+        if key == Qt.Key.Key_Home:
+            self.fit()
+        elif self.selected_ref and not self.read_only and key == Qt.Key.Key_R:
+            self.part_turned.emit(self.selected_ref)
+        elif self.selected_ref and not self.read_only and key == Qt.Key.Key_F:
+            self.part_flipped.emit(self.selected_ref)
+        elif self.selected_ref and not self.read_only and key in ways:
+            dx, dy = ways[key]
+            self.part_moved.emit(self.selected_ref, dx * step, dy * step)
+        else:
+            super().keyPressEvent(event)

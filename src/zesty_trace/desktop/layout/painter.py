@@ -1,0 +1,305 @@
+"""Drawing a board: top copper solid, bottom copper a teal hatch, parts, links. Scene units are millimetres, y up."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Any
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
+
+from zesty_trace.core.board.copper import BoardPad, board_pads, pattern_of, to_board
+from zesty_trace.core.board.links import Link
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.quantities import mm
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.schematic.painter import draw_text
+
+Box = tuple[float, float, float, float]
+
+
+@dataclass(frozen=True)
+class BoardView:
+    """Everything the painter needs. Pours and links are worked out off the GUI thread."""
+
+    wired: Wired
+    pours: dict[str, list[QPainterPath]] = field(default_factory=dict)
+    links: tuple[Link, ...] = ()
+    lit: frozenset[str] = frozenset()
+    done: frozenset[str] = frozenset()
+    marks: tuple[tuple[float, float], ...] = ()
+    show_copper: bool = True
+    show_top: bool = True
+    show_bottom: bool = True
+    hidden: frozenset[str] = frozenset()
+
+    @property
+    def design(self) -> Design:
+        """The design that is shown."""
+        return self.wired.design
+
+
+def shape_path(shape: Any) -> QPainterPath:
+    """Return the painter path of a shapely polygon or collection, holes left open."""
+    path = QPainterPath()
+    path.setFillRule(Qt.FillRule.OddEvenFill)
+    for piece in getattr(shape, "geoms", [shape]):
+        if piece.geom_type != "Polygon" or piece.is_empty:
+            continue
+        for ring in (piece.exterior, *piece.interiors):
+            points = list(ring.coords)
+            path.moveTo(*points[0][:2])
+            for x, y, *_ in points[1:]:
+                path.lineTo(x, y)
+            path.closeSubpath()
+    return path
+
+
+def pad_path(pad: BoardPad) -> QPainterPath:
+    """Return the painter path of a pad, at its place."""
+    w, h = mm(pad.width_nm), mm(pad.height_nm)
+    path = QPainterPath()
+    if pad.shape in ("round", "oblong"):
+        path.addRoundedRect(QRectF(-w / 2, -h / 2, w, h), min(w, h) / 2, min(w, h) / 2)
+    else:
+        path.addRect(QRectF(-w / 2, -h / 2, w, h))
+    turn = QTransform()
+    turn.translate(mm(pad.x_nm), mm(pad.y_nm))
+    turn.rotate(pad.angle_mdeg / 1000)
+    return turn.map(path)
+
+
+def _body_path(wired: Wired, ref: str) -> QPainterPath:
+    design = wired.design
+    x0, y0, x1, y1 = pattern_of(wired, ref).body
+    spot = design.board.placements[ref]
+    corners = [to_board(spot, x, y) for x, y in ((x0, y0), (x1, y0), (x1, y1), (x0, y1))]
+    path = QPainterPath()
+    path.addPolygon(QPolygonF([QPointF(x / 1e6, y / 1e6) for x, y in (*corners, corners[0])]))
+    return path
+
+
+def flat_text(p: QPainter, x: float, y: float, text: str, size: float, color: str, bold: bool = False) -> None:
+    """Draw centred text upright although the scene's y points up."""
+    p.save()
+    p.translate(x, y)
+    p.scale(1, -1)
+    draw_text(p, 0, 0, text, size, color, "center", bold)
+    p.restore()
+
+
+class BoardPainter:
+    """Draws one view of a board."""
+
+    def __init__(self, view: BoardView) -> None:
+        self.view = view
+        self.pads: list[BoardPad] = board_pads(view.wired)
+        self.bodies = {r: _body_path(view.wired, r) for r in view.design.board.placements if r in view.design.parts}
+        self.pad_paths = [pad_path(p) for p in self.pads]
+        self.labels = self._label_spots()
+
+    def draw(self, p: QPainter) -> None:
+        """Draw all."""
+        self._board(p)
+        if self.view.show_copper:
+            if self.view.show_bottom:
+                self._layer(p, "bottom")
+            if self.view.show_top:
+                self._layer(p, "top")
+        self._pads(p)
+        if self.view.show_copper:
+            self._vias(p)
+        self._parts(p)
+        self._links(p)
+        self._marks(p)
+
+    def _board(self, p: QPainter) -> None:
+        t = theme.current()
+        path = QPainterPath()
+        points = [(mm(x), mm(y)) for x, y in self.view.design.board.outline]
+        if not points:
+            return
+        path.moveTo(*points[0])
+        for point in points[1:]:
+            path.lineTo(*point)
+        path.closeSubpath()
+        p.setPen(QPen(t.color("ink"), 0.25))
+        p.setBrush(t.color("board"))
+        p.drawPath(path)
+
+    def _hatch(self, p: QPainter, alpha: int) -> QBrush:
+        brush = QBrush(theme.current().color("bottom", alpha), Qt.BrushStyle.BDiagPattern)
+        scale = p.transform()
+        brush.setTransform(QTransform.fromScale(1 / scale.m11(), 1 / scale.m22()))  # hatch lines in pixels
+        return brush
+
+    def _layer(self, p: QPainter, layer: Layer) -> None:
+        t = theme.current()
+        top = layer == "top"
+        p.setPen(QPen(t.color("copper" if top else "bottom", 60), 0.05))
+        p.setBrush(t.color("copper", 42) if top else self._hatch(p, 90))
+        for path in self.view.pours.get(layer, []):
+            p.drawPath(path)
+        for track in self.view.design.board.tracks:
+            if track.layer != layer:
+                continue
+            points = [QPointF(mm(x), mm(y)) for x, y in track.points]
+            if top:
+                self._stroke(p, points, t.color("copper"), mm(track.width_nm))
+            else:
+                self._stroke(p, points, t.color("bottom", 150), mm(track.width_nm))
+                p.setPen(self._hatch_pen(p, mm(track.width_nm)))
+                p.drawPolyline(points)
+
+    def _hatch_pen(self, p: QPainter, width: float) -> QPen:
+        pen = QPen(self._hatch(p, 255), width)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        return pen
+
+    def _stroke(self, p: QPainter, points: list[QPointF], color: QColor, width: float) -> None:
+        pen = QPen(color, width)
+        pen.setCapStyle(Qt.PenCapStyle.RoundCap)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        p.setPen(pen)
+        p.drawPolyline(points)
+
+    def _pads(self, p: QPainter) -> None:
+        t = theme.current()
+        p.setPen(Qt.PenStyle.NoPen)
+        for pad, path in zip(self.pads, self.pad_paths, strict=True):
+            if pad.pin.ref in self.view.hidden:
+                continue
+            lit = pad.pin.ref in self.view.lit
+            faded = not self.view.show_copper and not lit
+            if pad.layers:
+                name = "copper" if "top" in pad.layers else "bottom"
+                p.setBrush(t.color(name, 90 if faded else 255))
+                p.drawPath(path)
+            if pad.drill_nm:
+                p.setBrush(t.color("sheet"))
+                p.drawEllipse(QPointF(mm(pad.x_nm), mm(pad.y_nm)), mm(pad.drill_nm) / 2, mm(pad.drill_nm) / 2)
+
+    def _vias(self, p: QPainter) -> None:
+        t = theme.current()
+        for via in self.view.design.board.vias:
+            at = QPointF(mm(via.x_nm), mm(via.y_nm))
+            p.setBrush(t.color("lemon"))
+            p.drawEllipse(at, mm(via.diameter_nm) / 2, mm(via.diameter_nm) / 2)
+            p.setBrush(t.color("sheet"))
+            p.drawEllipse(at, mm(via.drill_nm) / 2, mm(via.drill_nm) / 2)
+
+    def _parts(self, p: QPainter) -> None:
+        t = theme.current()
+        for ref, path in self.bodies.items():
+            if ref in self.view.hidden:
+                continue
+            lit, done = ref in self.view.lit, ref in self.view.done
+            spot = self.view.design.board.placements[ref]
+            kind = self.view.wired.kind(ref)
+            p.setBrush(t.color("lemon", 200) if lit else (t.color("part") if done else Qt.BrushStyle.NoBrush))
+            p.setPen(QPen(t.color("ink" if spot.side == "top" else "bottom"), 0.25 if lit else 0.13))
+            if kind.assembled:
+                p.drawPath(path)
+            self._mark(p, ref)
+            self._reference(p, ref, lit or not (self.view.lit or self.view.done))
+
+    def _mark(self, p: QPainter, ref: str) -> None:
+        pattern = pattern_of(self.view.wired, ref)
+        if pattern.mark:
+            x, y = to_board(self.view.design.board.placements[ref], *pattern.mark)
+            p.setBrush(theme.current().color("ink"))
+            p.setPen(Qt.PenStyle.NoPen)
+            p.drawEllipse(QPointF(x / 1e6, y / 1e6), 0.22, 0.22)
+
+    def _reference(self, p: QPainter, ref: str, strong: bool) -> None:
+        x, y, size = self.labels[ref]
+        flat_text(p, x, y, ref, size, "ink" if strong else "muted", True)
+
+    def _label_spots(self) -> dict[str, tuple[float, float, float]]:
+        """Return a spot and size for each reference: inside a roomy body, else the freest place around it."""
+        boxes = {r: _box(path) for r, path in self.bodies.items()}
+        pads: dict[str, list[Box]] = {}
+        for pad, path in zip(self.pads, self.pad_paths, strict=True):
+            pads.setdefault(pad.pin.ref, []).append(_box(path))
+        taken: list[Box] = []
+        found = {}
+        xs, ys = [mm(x) for x, _ in self.view.design.board.outline], [mm(y) for _, y in self.view.design.board.outline]
+        board: Box = (min(xs, default=0), min(ys, default=0), max(xs, default=0), max(ys, default=0))
+        for ref in sorted(boxes, key=lambda r: -_area(boxes[r])):
+            own = boxes[ref]
+            near = [b for r, b in boxes.items() if r != ref and _shared(_grown(own, 8.0), b)]
+            small = min(own[2] - own[0], own[3] - own[1]) < 3
+            size = 1.25 if small else 1.7
+            hole = not self.view.wired.kind(ref).pins
+            choices = _label_choices(own, len(ref) * size * 0.66, size * 1.1, hole)
+            under = [] if hole else pads.get(ref, [])
+
+            def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
+                return (
+                    4 * sum(_shared(c, k) for k in taken)
+                    + 2 * sum(_shared(c, b) for b in near)
+                    + 3 * sum(_shared(c, b) for b in under)
+                    + 3 * (_area(c) - _shared(c, board))
+                )
+
+            best = min(choices, key=price)
+            taken.append(best)
+            found[ref] = ((best[0] + best[2]) / 2, (best[1] + best[3]) / 2, size)
+        return found
+
+    def _links(self, p: QPainter) -> None:
+        pen = QPen(theme.current().color("lime"), 0.16)
+        pen.setStyle(Qt.PenStyle.DotLine)
+        p.setPen(pen)
+        for k in self.view.links:
+            p.drawLine(QPointF(mm(k.ax_nm), mm(k.ay_nm)), QPointF(mm(k.bx_nm), mm(k.by_nm)))
+
+    def _marks(self, p: QPainter) -> None:
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(theme.current().color("stop"), 0.35))
+        for x, y in self.view.marks:
+            p.drawEllipse(QPointF(x, y), 1.6, 1.6)
+
+
+def _box(path: QPainterPath) -> Box:
+    r = path.boundingRect()
+    return r.left(), r.top(), r.right(), r.bottom()
+
+
+def _area(b: Box) -> float:
+    return (b[2] - b[0]) * (b[3] - b[1])
+
+
+def _grown(b: Box, by: float) -> Box:
+    return b[0] - by, b[1] - by, b[2] + by, b[3] + by
+
+
+def _shared(a: Box, b: Box) -> float:
+    w = min(a[2], b[2]) - max(a[0], b[0])
+    h = min(a[3], b[3]) - max(a[1], b[1])
+    return w * h if w > 0 and h > 0 else 0.0
+
+
+def _label_choices(own: Box, wide: float, high: float, hole: bool) -> list[Box]:
+    """Return places for a label: inside if it fits, then around the body, near before far."""
+    cx, cy, gap = (own[0] + own[2]) / 2, (own[1] + own[3]) / 2, 0.25
+
+    def at(x: float, y: float) -> Box:
+        return x - wide / 2, y - high / 2, x + wide / 2, y + high / 2
+
+    choices = [at(cx, cy)] if hole or (own[2] - own[0] > wide and own[3] - own[1] > high) else []
+    for far in (gap, gap + 0.7):
+        choices += [at(cx, own[3] + far + high / 2), at(cx, own[1] - far - high / 2)]
+        choices += [at(own[2] + far + wide / 2, cy), at(own[0] - far - wide / 2, cy)]
+    return choices
+
+
+def outline_rect(design: Design) -> QRectF:
+    """Return the rectangle round a board and its parts' bodies, mm."""
+    xs = [mm(x) for x, _ in design.board.outline]
+    ys = [mm(y) for _, y in design.board.outline]
+    if not xs:
+        return QRectF(0, 0, 80, 56)
+    return QRectF(min(xs) - 1.5, min(ys) - 1.5, max(xs) - min(xs) + 3, max(ys) - min(ys) + 3)

@@ -1,0 +1,191 @@
+"""Layout: parts on the board, links still to route, the router, and the review of the copper."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF
+from PySide6.QtGui import QPainterPath
+from PySide6.QtWidgets import QPushButton, QVBoxLayout
+
+from zesty_trace.core.board.links import Connectivity, connectivity
+from zesty_trace.core.board.place import place_rest
+from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.router import RouteResult, route
+from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.findings import Finding
+from zesty_trace.core.quantities import mm, say_mm
+from zesty_trace.desktop.kit.actions import Action
+from zesty_trace.desktop.kit.say_line import SayLine
+from zesty_trace.desktop.layout.canvas import BoardCanvas
+from zesty_trace.desktop.layout.painter import BoardView, shape_path
+from zesty_trace.desktop.project.station import Station, WorkedOut, button, card, label, lines_of, row
+
+
+class LayoutStation(Station):
+    """The board, and the line below it."""
+
+    key = "layout"
+
+    def build(self) -> None:
+        """Make the canvas and its buttons."""
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(10)
+        self.canvas = BoardCanvas()
+        self._marks: tuple[tuple[float, float], ...] = ()
+        self._lit: frozenset[str] = frozenset()
+        self._state: Connectivity | None = None
+        self._pours: dict[str, list[QPainterPath]] = {}
+        self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
+        self.hint = label("", "muted")
+        self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
+        self.route_button = button("Route", self.route, True, "Ctrl+R")
+        self.rip_button = button("Take copper off", self.rip)
+        self.top, self.bottom = self._toggle("Top"), self._toggle("Bottom")
+        bar = row(self.hint, None, self.top, self.bottom, self.rip_button, self.place_button, self.route_button)
+        self.detail = label("Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm.", "muted")
+        frame = card(bar, self.canvas, self.detail, name="sheet")
+        lines_of(frame).setStretch(1, 1)
+        layout.addWidget(frame, 1)
+        layout.addWidget(self._line())
+        c, s = self.canvas, self.session
+        c.part_moved.connect(lambda r, x, y: s.do(f"{r} moved", lambda d: edits.nudge(d, r, x, y)))
+        c.part_turned.connect(lambda r: s.do(f"{r} turned", lambda d: edits.nudge(d, r, turn_mdeg=90_000)))
+        c.part_flipped.connect(lambda r: s.do(f"{r} flipped", lambda d: edits.nudge(d, r, flip=True)))
+        c.picked.connect(self._picked)
+
+    def _toggle(self, text: str) -> QPushButton:
+        made = QPushButton(text)
+        made.setCheckable(True)
+        made.setChecked(True)
+        made.setToolTip(f"Show or hide {text.lower()} copper")
+        made.toggled.connect(lambda _on: self._show())
+        return made
+
+    def _line(self) -> SayLine:
+        self.say_line = SayLine(
+            "R5 at 20, 14.5   ·   D4..D6 in line 42, 4.5 to 54, 4.5   ·   turn U3 90",
+            "Say where a part goes, in mm or mil. Enter does it.",
+            lambda text: understand_placing(text, self.session.design),
+        )
+        self.line, self.preview = self.say_line.field, self.say_line.preview
+        self.say_line.said.connect(self.say)
+        return self.say_line
+
+    def pull(self) -> None:
+        """Show the board at once, and its pours and links when they are worked out."""
+        design = self.session.design
+        self.place_button.setEnabled(bool(design.parts))
+        self.route_button.setEnabled(bool(design.board.placements))
+        self.rip_button.setEnabled(bool(design.board.tracks))
+        self._show()
+        if design.board.outline:
+            self._joined.ask()
+
+    def _pull_if_seen(self) -> None:
+        if self.isVisible():
+            self.pull()
+
+    def _join(self, wired: Wired) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
+        """Return what is connected, and the poured areas; called off the GUI thread."""
+        pours = {layer: [shape_path(shape) for _, shape in pour_shapes(wired, layer)] for layer in ("top", "bottom")}
+        return connectivity(wired), pours
+
+    def _take_links(self, answer: tuple[Connectivity, dict[str, list[QPainterPath]]]) -> None:
+        self._state, self._pours = answer
+        self._show()
+
+    def _show(self) -> None:
+        fresh = self._joined.of is self.session.wired
+        links = self._state.links if fresh and self._state else ()
+        self.canvas.show_view(
+            BoardView(
+                self.session.wired,
+                self._pours if fresh else {},
+                links,
+                self._lit,
+                marks=self._marks,
+                show_top=self.top.isChecked(),
+                show_bottom=self.bottom.isChecked(),
+            )
+        )
+        self._say_state(fresh)
+
+    def _say_state(self, fresh: bool) -> None:
+        design = self.session.design
+        if not design.board.placements:
+            self.hint.setText("Nothing is on the board yet: press “Place the rest”.")
+        elif fresh and self._state:
+            left = len(self._state.links)
+            routed = f"{self._state.routed} of {self._state.wanted} connections have copper"
+            self.hint.setText(
+                f"{routed} · dotted: still to route" if left else f"All {self._state.wanted} connections have copper"
+            )
+        else:
+            self.hint.setText("working out the links …")
+
+    def place(self) -> None:
+        """Place what is not placed, as a job."""
+        wired = self.session.wired
+
+        def done(after: Design) -> None:
+            self.session.apply_result("Parts placed", wired.design, after)
+
+        self.session.jobs.start("Placing", lambda report: place_rest(wired, report), done)
+
+    def route(self) -> None:
+        """Route the board, as a job."""
+        wired = self.session.wired
+        base = wired.design
+
+        def done(result: RouteResult) -> None:
+            words = f"Routed {result.connections - result.missing} of {result.connections} connections"
+            self.session.apply_result(words, base, result.design)
+
+        self.session.jobs.start("Routing", lambda report: route(wired, report), done)
+
+    def rip(self) -> None:
+        """Take all copper off."""
+        self.session.do("Copper taken off", edits.rip_up)
+
+    def _picked(self, ref: str) -> None:
+        design = self.session.design
+        self._lit, self._marks = frozenset(), ()
+        if ref and ref in design.board.placements:
+            spot = design.board.placements[ref]
+            part = design.parts[ref]
+            fixed = ", held by the case" if spot.fixed else ""
+            self.detail.setText(
+                f"{ref} {part.value} {part.package} at {mm(spot.x_nm):.2f}, {mm(spot.y_nm):.2f} mm, "
+                f"turned {spot.angle_mdeg / 1000:.0f}°, {spot.side}{fixed}. R turns, F flips."
+            )
+        else:
+            rules = design.board.rules
+            self.detail.setText(
+                f"Rules: gap {say_mm(rules.clearance_nm)}, least track {say_mm(rules.track_nm)}, "
+                f"drill {say_mm(rules.drill_nm)}, edge {say_mm(rules.edge_nm)}."
+            )
+
+    def say(self, text: str) -> None:
+        """Do what the line says."""
+        if self.session.do(text, lambda d: understand_placing(text, d).design):
+            self.say_line.clear_done()
+
+    def show_finding(self, finding: Finding) -> None:
+        """Ring the places of a finding and bring the first into view."""
+        self._marks = tuple((mm(p.x_nm), mm(p.y_nm)) for p in finding.at)
+        self._lit = frozenset(finding.refs)
+        self._show()
+        if self._marks:
+            self.canvas.center_on(QPointF(*self._marks[0]), 16.0)
+
+    def actions_here(self) -> list[Action]:
+        """Return what can be done here."""
+        return [
+            Action("Place the rest of the parts", "Ctrl+P", self.place),
+            Action("Route the board", "Ctrl+R", self.route),
+            Action("Take all copper off", "", self.rip),
+            Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),
+        ]

@@ -1,0 +1,1 @@
+"""The Next rev station."""

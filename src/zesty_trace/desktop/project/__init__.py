@@ -1,0 +1,1 @@
+"""The open project: its session, its jobs, and what every station shares."""

@@ -1,0 +1,152 @@
+"""The sheet on paper: pages with a frame and a title block, to a printer, a PDF or an SVG."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from PySide6.QtCore import QMarginsF, QRectF, QSizeF, Qt
+from PySide6.QtGui import QPagedPaintDevice, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
+
+from zesty_trace.core.design.model import Design
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter, SheetView, draw_text
+from zesty_trace.errors import StoreError
+
+UNITS_A_PAGE = 190  # a page this many grid units wide is read at arm's length on A4
+BLOCK_MM, BLOCK_HIGH_MM, MARGIN_MM = 90.0, 16.0, 8.0
+
+
+@dataclass(frozen=True)
+class PrintedPage:
+    """One page: what is drawn, and what the title block calls it."""
+
+    view: SheetView
+    name: str
+
+
+@contextmanager
+def on_paper() -> Iterator[None]:
+    """Draw in the light colours, whatever the window shows."""
+    kept = theme._current
+    theme._current = theme.LIGHT
+    try:
+        yield
+    finally:
+        theme._current = kept
+
+
+def title_lines(design: Design, page: str, number: int, count: int, today: date) -> list[str]:
+    """Return what stands in the title block."""
+    variant = f", variant {design.build.variant}" if design.build.variant else ""
+    where = f"Page {number} of {count}" + (f": {page}" if page and count > 1 else "")
+    return [design.name, f"Rev {design.revision}{variant}", f"{where}   {today.isoformat()}"]
+
+
+def draw_page(p: QPainter, area: QRectF, page: PrintedPage, number: int, count: int, today: date, mm: float) -> None:
+    """Draw one page into `area`; `mm` is how many of its units a millimetre has."""
+    t = theme.LIGHT
+    p.setPen(QPen(t.color("ink"), 0.35 * mm))
+    p.setBrush(Qt.BrushStyle.NoBrush)
+    p.drawRect(area)
+    block = QRectF(area.right() - BLOCK_MM * mm, area.bottom() - BLOCK_HIGH_MM * mm, BLOCK_MM * mm, BLOCK_HIGH_MM * mm)
+    p.drawRect(block)
+    lines = title_lines(page.view.design, page.name, number, count, today)
+    for k, line in enumerate(lines):
+        size = (4.0 if k == 0 else 3.0) * mm
+        draw_text(p, block.left() + 3 * mm, block.top() + (3.6 + 4.6 * k) * mm, line, size, "ink", "left", k == 0)
+    sheet = page.view.sheet
+    room = QRectF(area.left() + 3 * mm, area.top() + 3 * mm, area.width() - 6 * mm, block.top() - area.top() - 5 * mm)
+    wide = RAIL_NAMES + max([sheet.width, *(int(s.body()[2]) + 6 for s in sheet.symbols)])
+    tall = max([sheet.height, *(int(s.body()[3]) + 3 for s in sheet.symbols)])
+    scale = min(room.width() / wide, room.height() / tall)
+    p.save()
+    p.translate(room.left() + (room.width() - wide * scale) / 2, room.top() + (room.height() - tall * scale) / 2)
+    p.scale(scale, scale)
+    p.translate(RAIL_NAMES, 0)
+    SheetPainter(page.view).draw(p)
+    p.restore()
+
+
+def paper_for(pages: Sequence[PrintedPage]) -> QPageSize.PageSizeId:
+    """Return A4, or A3 where a page would be too small to read on it."""
+    widest = max((p.view.sheet.width for p in pages), default=0)
+    return QPageSize.PageSizeId.A3 if widest > UNITS_A_PAGE else QPageSize.PageSizeId.A4
+
+
+def paint_pages(device: QPagedPaintDevice, p: QPainter, pages: Sequence[PrintedPage], today: date) -> None:
+    """Draw all pages on a paged device that is being painted."""
+    mm = device.logicalDpiX() / 25.4
+    with on_paper():
+        for number, page in enumerate(pages, 1):
+            if number > 1:
+                device.newPage()
+            layout = device.pageLayout().paintRect(QPageLayout.Unit.Millimeter)
+            area = QRectF(0, 0, layout.width() * mm, layout.height() * mm)
+            draw_page(p, area, page, number, len(pages), today, mm)
+
+
+def set_up(device: QPagedPaintDevice, pages: Sequence[PrintedPage]) -> None:
+    """Choose the paper, lying, with a narrow margin."""
+    device.setPageSize(QPageSize(paper_for(pages)))
+    device.setPageOrientation(QPageLayout.Orientation.Landscape)
+    device.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
+
+
+def write_pdf(path: Path, pages: Sequence[PrintedPage], today: date) -> None:
+    """Write all pages as one PDF. StoreError if it cannot be written."""
+    writer = QPdfWriter(str(path))
+    writer.setResolution(600)
+    writer.setTitle(pages[0].view.design.name)
+    set_up(writer, pages)
+    p = QPainter()
+    if not p.begin(writer):
+        raise StoreError("The PDF could not be written", str(path), "Choose a folder that you may write to")
+    paint_pages(writer, p, pages, today)
+    p.end()
+
+
+def write_svg(path: Path, pages: Sequence[PrintedPage], today: date) -> list[Path]:
+    """Write each page as an SVG, numbered where there are several; return the files. StoreError as write_pdf."""
+    from PySide6.QtSvg import QSvgGenerator
+
+    made = []
+    for number, page in enumerate(pages, 1):
+        target = path if len(pages) == 1 else path.with_name(f"{path.stem}-{number}{path.suffix}")
+        size = QPageSize(paper_for([page])).size(QPageSize.Unit.Millimeter)
+        mm = 96 / 25.4
+        wide, tall = size.height() * mm, size.width() * mm
+        svg = QSvgGenerator()
+        svg.setFileName(str(target))
+        svg.setResolution(96)
+        svg.setSize(QSizeF(wide, tall).toSize())
+        svg.setViewBox(QRectF(0, 0, wide, tall))
+        svg.setTitle(page.view.design.name)
+        p = QPainter()
+        if not p.begin(svg):
+            raise StoreError("The SVG could not be written", str(target), "Choose a folder that you may write to")
+        margin = MARGIN_MM * mm
+        with on_paper():
+            draw_page(
+                p, QRectF(margin, margin, wide - 2 * margin, tall - 2 * margin), page, number, len(pages), today, mm
+            )
+        p.end()
+        made.append(target)
+    return made
+
+
+def print_pages(pages: Sequence[PrintedPage], today: date, parent: object = None) -> bool:
+    """Ask for a printer and print; whether it was printed."""
+    from PySide6.QtPrintSupport import QPrintDialog, QPrinter
+
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    set_up(printer, pages)
+    if QPrintDialog(printer, parent).exec() != QPrintDialog.DialogCode.Accepted:  # type: ignore[call-overload]
+        return False
+    p = QPainter(printer)
+    paint_pages(printer, p, pages, today)
+    p.end()
+    return True

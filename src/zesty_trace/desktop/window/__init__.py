@@ -1,0 +1,1 @@
+"""The window round the stations: shell, trace, findings, palette, status."""
