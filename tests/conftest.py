@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import time
+from collections.abc import Iterator
 from datetime import date
 
 import pytest
@@ -11,6 +13,8 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from importlib.resources import files
 
+from tests import leaks
+from tests.speed import slowness
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.catalogue.kinds import Catalogue, shipped
@@ -27,6 +31,30 @@ TODAY = date(2026, 11, 25)
 def own_folder(tmp_path_factory: pytest.TempPathFactory, monkeypatch: pytest.MonkeyPatch) -> None:
     """Keep the user's own parts and words away from the tests, and the tests' away from the user."""
     monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path_factory.mktemp("config")))
+    monkeypatch.setenv("XDG_STATE_HOME", str(tmp_path_factory.mktemp("state")))
+
+
+@pytest.fixture(autouse=True)
+def nothing_left_behind() -> Iterator[None]:
+    """Fail a test that leaves a thread or a process; an open socket or file fails it as a warning."""
+    before = leaks.threads(), leaks.processes()
+    yield
+    found = leaks.left_behind(*before)
+    assert not found, f"left behind: {', '.join(found)}"
+
+
+CEILING_S = 2.0  # of processor time, at this machine's full speed, for one test of the core
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_call(item: pytest.Item) -> Iterator[None]:
+    """Hold the tests of the core to a time; campaigns over many boards or circuits are marked so."""
+    start = time.process_time()
+    yield
+    took = time.process_time() - start
+    core = "core" in item.path.parts and item.get_closest_marker("campaign") is None
+    if core and took > CEILING_S and took > CEILING_S * slowness():
+        pytest.fail(f"it took {took:.1f} s, a test of the core may take {CEILING_S:g} s")
 
 
 @pytest.fixture(scope="session")

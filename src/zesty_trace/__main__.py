@@ -6,6 +6,8 @@ import argparse
 import sys
 from pathlib import Path
 
+from zesty_trace import __version__
+
 
 def main() -> int:
     """Start the window."""
@@ -17,6 +19,8 @@ def main() -> int:
     demo.add_argument("--shots", type=Path, metavar="DIR", help="draw each main view to PNG (1280x800) and leave")
     project = commands.add_parser("open", help="open a project folder")
     project.add_argument("folder", type=Path)
+    parser.add_argument("--version", action="version", version=f"zesty-trace {__version__}")
+    parser.add_argument("--debug", action="store_true", help="show the traceback of a fault of the program")
     options = parser.parse_args()
     from zesty_trace.desktop.window.app import run
 

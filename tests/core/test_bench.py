@@ -61,6 +61,7 @@ def test_basic_variant_expects_one_sensor_and_no_display(mended: Design, catalog
     assert bus.addresses == (0x44,)
 
 
+@pytest.mark.campaign
 def test_forty_good_boards_pass(plan: BenchPlan, mended: Design, catalogue: Catalogue) -> None:
     results = [measured(plan, mended, catalogue, f"B-{k:03d}") for k in range(40)]
     assert [r.summary() for r in results if not r.passed] == []

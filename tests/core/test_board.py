@@ -166,6 +166,7 @@ def test_a_clean_board_has_no_finding_but_notes(routed: Design, catalogue: Catal
     assert {f.severity for f in check_board(Wired(routed, catalogue))} <= {Severity.NOTE}
 
 
+@pytest.mark.campaign
 def test_routing_is_the_same_each_time(routed: Design, catalogue: Catalogue) -> None:
     assert route(Wired(routed, catalogue)).design.board.tracks == routed.board.tracks
 
@@ -174,6 +175,7 @@ def rules_found(design: Design, catalogue: Catalogue) -> set[str]:
     return {f.rule for f in check_board(Wired(design, catalogue))}
 
 
+@pytest.mark.campaign
 def test_review_finds_what_is_broken_on_purpose(routed: Design, catalogue: Catalogue) -> None:
     without = edits.set_board(routed, tracks=routed.board.tracks[1:], pours=())
     assert "unrouted" in rules_found(without, catalogue)

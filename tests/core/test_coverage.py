@@ -46,6 +46,7 @@ def measured(design: Design, plan: BenchPlan, serial: str, fault: Fault | None =
     return run_plan(plan, DirectBench(board, plan), serial, lambda _s, _t: True)
 
 
+@pytest.mark.campaign
 @pytest.mark.parametrize("name", DEMOS)
 def test_over_half_of_all_single_faults_are_noticed(name: str) -> None:
     """55 % at least, asked of all three demos."""
@@ -58,6 +59,7 @@ def test_over_half_of_all_single_faults_are_noticed(name: str) -> None:
     assert sum(len(f) for f in found.unnoticed().values()) == sum(not t.noticed for t in found.trials)
 
 
+@pytest.mark.campaign
 @pytest.mark.parametrize("name", DEMOS)
 def test_no_good_board_is_refused(name: str) -> None:
     design, plan = mended_demo(name)

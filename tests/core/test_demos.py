@@ -60,6 +60,7 @@ def test_the_sheet_has_no_overlap_and_no_wire_through_a_part(named: tuple[str, D
     assert sheet.width < 260
 
 
+@pytest.mark.campaign
 def test_the_board_routes_without_a_clearance_finding(named: tuple[str, Design], catalogue: Catalogue) -> None:
     name, design = named
     if name == "proofing":

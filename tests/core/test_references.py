@@ -298,6 +298,7 @@ def pin_of(design: Design, k: int) -> Pin:
     return Pin(nth(design.parts, k), str(1 + k % 3))
 
 
+@pytest.mark.campaign
 @settings(max_examples=120, deadline=None)
 @given(st.lists(st.tuples(st.sampled_from(sorted(EDITS)), st.integers(0, 40)), min_size=1, max_size=14))
 def test_any_run_of_edits_leaves_nothing_dangling_and_undo_gives_the_same_back(steps: list[tuple[str, int]]) -> None:

@@ -28,6 +28,7 @@ def kirchhoff_a(network: Network) -> tuple[float, int]:
     return max(abs(s) for s in sums.values()), solution.iterations
 
 
+@pytest.mark.campaign
 def test_switched_circuits_settle_in_few_steps() -> None:
     """Diagnosis solves thousands of these: median at most 12 steps, worst at most 60, Kirchhoff to a nanoampere."""
     found = [kirchhoff_a(Switched(seed).network) for seed in SEEDS]

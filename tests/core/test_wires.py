@@ -78,6 +78,7 @@ def test_nets_cross_only_at_right_angles() -> None:
     assert not any(a[1] == b[1] == 10 and 2 <= a[0] <= 17 for a, b in itertools.pairwise(along))
 
 
+@pytest.mark.campaign
 @settings(max_examples=25, deadline=None)
 @given(st.integers(0, 2**31))
 def test_random_sheets_never_overlap_and_lose_no_pin(seed: int) -> None:

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import argparse
 import json
+import os
 import subprocess
 import sys
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
+from zesty_trace import __version__, logs
 from zesty_trace.cli import boards, numbers, sheet
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -37,11 +39,13 @@ def _parser() -> argparse.ArgumentParser:
         description="From a proven prototype to a shelf of flashed, tested boards. Every command takes --json.",
         epilog="Exit status: 0 fine, 1 findings or failed boards, 2 bad input.",
     )
+    parser.add_argument("--version", action="version", version=f"zt {__version__}")
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND")
 
     def add(name: str, handler: Handler, text: str, *arguments: tuple[str, dict[str, Any]]) -> None:
         sub = commands.add_parser(name, help=text, description=text)
         sub.add_argument("--json", action="store_true", help="print JSON instead of text")
+        sub.add_argument("--debug", action="store_true", help="show the traceback of a fault of the program")
         for flag, options in arguments:
             sub.add_argument(flag, **options)
         sub.set_defaults(handler=handler)
@@ -223,38 +227,70 @@ def _parser() -> argparse.ArgumentParser:
         "what a resistor in the hand is, by its bands or its chip marking",
         ("marking", {"nargs": "+", "help": "yellow violet red gold, or 472"}),
     )
+    add("rules", numbers.rules_command, "every rule with its limits and source", ("--out", {"help": "a page to write"}))
     add("schema", _schema, "write the JSON Schema of design.json", ("--out", {"default": "docs/design.schema.json"}))
     add("shots", _shots, "draw each main view of the demo to PNG", ("--out", {"default": "shots"}))
     return parser
 
 
+class Outcome(NamedTuple):
+    """What a command came to: its exit status, what --json prints, what is printed else, and whether it was refused."""
+
+    status: int
+    data: Any
+    text: str
+    refused: bool = False
+
+
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit status."""
-    options = _parser().parse_args(arguments)
+    parser = _parser()
+    _complete(parser)
+    options = parser.parse_args(arguments)
+    try:
+        outcome = _outcome(options)
+        if options.json:
+            print(json.dumps(outcome.data, ensure_ascii=False, indent=1), flush=True)
+        elif outcome.refused:
+            print(outcome.text, file=sys.stderr)
+        else:
+            print(outcome.text, flush=True)
+    except BrokenPipeError:  # `| head` has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return FINE
+    return outcome.status
+
+
+def _complete(parser: argparse.ArgumentParser) -> None:
+    """Answer a shell that asks for completions: `eval "$(register-python-argcomplete zt)"`."""
+    if "_ARGCOMPLETE" in os.environ:
+        import argcomplete
+
+        argcomplete.autocomplete(parser)
+
+
+def _outcome(options: argparse.Namespace) -> Outcome:
+    """Run the command; what goes wrong is said in words, and what nobody foresaw goes to the log."""
     try:
         with orderly_end():
             status, data, text = options.handler(options)
+            return Outcome(int(status), data, text)
     except (KeyboardInterrupt, Cancelled):
-        print("Stopped.", file=sys.stderr)
-        return STOPPED
+        return Outcome(STOPPED, {"error": "Stopped."}, "Stopped.", True)
     except ZestyError as error:
-        message = {"error": error.message, "where": error.where, "hint": error.hint}
         problems = [str(p) for p in getattr(error, "problems", [])]
-        if options.json:
-            print(json.dumps({**message, **({"problems": problems} if problems else {})}, ensure_ascii=False))
-        else:
-            print(str(error), file=sys.stderr)
-            for line in problems[1:]:
-                print(line, file=sys.stderr)
-        return BAD
+        data = {"error": error.message, "where": error.where, "hint": error.hint}
+        more = {"problems": problems} if problems else {}
+        return Outcome(BAD, {**data, **more}, "\n".join([str(error), *problems[1:]]), True)
+    except BrokenPipeError:
+        raise
     except OSError as error:
         said = f"{error.filename or 'file'}: {error.strerror or error}. Check the folder and its rights"
-        print(
-            json.dumps({"error": said, "where": str(error.filename or ""), "hint": "Check the folder"})
-            if options.json
-            else said,
-            file=sys.stdout if options.json else sys.stderr,
-        )
-        return BAD
-    print(json.dumps(data, ensure_ascii=False, indent=1) if options.json else text)
-    return int(status)
+        where = str(error.filename or "")
+        return Outcome(BAD, {"error": said, "where": where, "hint": "Check the folder"}, said, True)
+    except Exception as error:
+        if options.debug:
+            raise
+        path = logs.keep(error)
+        said = f"A fault of the program: {type(error).__name__}. Details are in {path}; please report it"
+        return Outcome(BAD, {"error": said, "where": str(path), "hint": "Run it again with --debug"}, said, True)

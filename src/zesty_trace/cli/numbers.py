@@ -185,3 +185,25 @@ def kinds_command(a: argparse.Namespace) -> Answer:
     found = [k for k in catalogue.kinds.values() if word in f"{k.id} {k.title}".lower()]
     data = [{"id": k.id, "title": k.title, "pins": len(k.pins), "packages": list(k.packages)} for k in found]
     return (FINE if found else FOUND), data, "\n".join(f"{k.id:28} {k.title}, {len(k.pins)} pins" for k in found)
+
+
+def rules_command(a: argparse.Namespace) -> Answer:
+    """List every rule with its station, what it holds against and its source; or write the page of the documents."""
+    from zesty_trace.files import write_given
+    from zesty_trace.journey.rules import all_rules, rules_markdown, rules_text
+
+    data = [
+        {
+            "rule": r.id,
+            "station": r.station,
+            "severity": r.severity.word,
+            "limits": r.limits,
+            "why": r.why,
+            "source": r.source,
+        }
+        for r in all_rules()
+    ]
+    if a.out:
+        write_given(Path(a.out), rules_markdown().encode())
+        return FINE, data, f"Wrote {a.out}"
+    return FINE, data, rules_text()

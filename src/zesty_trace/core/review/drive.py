@@ -41,7 +41,7 @@ GATE_PULL_DOWN = rule(
     Severity.FIX,
     "During reset and flashing controller pins are inputs; a floating gate turns on by itself.",
     COMMON,
-    limits="100 kΩ or less to the source",
+    limits="a resistor from the gate to the source",
 )
 COIL_SUPPRESSION = rule(
     "coil suppression",

@@ -57,10 +57,14 @@ AMBIENT = rule(
     Severity.FIX,
     "Ten degrees more halve the life of an electrolytic; a cell swells.",
     COMMON,
-    limits="ambient_max_c of the kind less its margin",
+    limits=f"ambient_max_c of the kind less {AMBIENT_MARGIN_C:g} °C",
 )
 LED_DIM = rule(
-    "LED dim", Severity.NOTE, "A blue or white LED needs 3 V before it lights at all.", COMMON, limits="0.5 mA"
+    "LED dim",
+    Severity.NOTE,
+    "A blue or white LED needs 3 V before it lights at all.",
+    COMMON,
+    limits=f"{DIM_A * 1e3:g} mA",
 )
 OPEN_DRAIN = rule(
     "open drain",

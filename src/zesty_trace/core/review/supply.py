@@ -52,7 +52,7 @@ TEST_POINT = rule(
     Severity.NOTE,
     "What cannot be probed cannot be tested on twelve boards in a row.",
     COMMON,
-    limits="a place for the probe on each rail of three pins or more",
+    limits=f"a place for the probe on each rail of {RAIL_PINS} pins or more",
 )
 PROGRAMMING_ACCESS = rule(
     "programming access",

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, Qt, Signal
 
+from zesty_trace import logs
 from zesty_trace.core.progress import Report
 from zesty_trace.errors import Cancelled, ZestyError
 
@@ -58,7 +59,9 @@ class Job(QObject):
         except ZestyError as error:
             self.failed.emit(error)
         except Exception as error:  # a fault of ours: shown, never swallowed, and the window stays up
-            self.failed.emit(ZestyError(f"{type(error).__name__}: {error}", self.title, "Please report this"))
+            path = logs.keep(error)
+            said = f"{type(error).__name__}: {error}"
+            self.failed.emit(ZestyError(said, self.title, f"Please report this; details are in {path}"))
         else:
             if self._stop.is_set():
                 self.failed.emit(None)

@@ -9,11 +9,13 @@ import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from types import TracebackType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from zesty_trace import logs
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.window.opening import demo_folder, open_project, remember
 from zesty_trace.errors import StoreError, ZestyError
@@ -85,6 +87,16 @@ class Windows:
         self.open.append(window)
         remember(path)
 
+    def told(self, kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        """Keep a fault of the program in the log, and say where it is; with --debug show it in the terminal."""
+        if "--debug" in sys.argv:
+            sys.__excepthook__(kind, error, trace)
+        path = logs.keep(error)
+        said = f"A fault of the program: {kind.__name__}. Details are in {path}; please report it"
+        print(said, file=sys.stderr)
+        for window in self.open:
+            window.session.failed.emit(ZestyError(said))  # type: ignore[attr-defined]
+
     def try_to_show(self, path: Path) -> None:
         """Open a window on a project, or say why not."""
         from zesty_trace.desktop.kit.text import warn
@@ -105,6 +117,7 @@ def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofin
             take_shots(shots, demo=demo)
             return 0
         windows = Windows()
+        sys.excepthook = windows.told
         try:
             windows.show(path or demo_folder(reset, demo))
         except ZestyError as error:
