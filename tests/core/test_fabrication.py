@@ -50,12 +50,14 @@ def pygerber_area(text: str) -> float:
     return float((pixels > 0).sum()) / DOTS_PER_MM**2
 
 
+@pytest.mark.campaign
 @pytest.mark.parametrize("layer", LAYERS)
 def test_copper_rendered_by_pygerber_has_the_area_of_the_board(files, routed, catalogue, layer) -> None:
     own = own_copper(routed, catalogue, layer).area
     assert pygerber_area(files[f"copper-{layer}.gbr"]) == pytest.approx(own, rel=0.005)
 
 
+@pytest.mark.campaign
 def test_mask_rendered_by_pygerber_has_the_area_of_the_grown_pads(files, routed, catalogue) -> None:
     pads = [p for p in board_pads(Wired(routed, catalogue)) if "top" in p.layers or p.drill_nm]
     own = unary_union([pad_shape(p, 0.05) for p in pads]).area
