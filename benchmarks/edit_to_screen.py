@@ -12,7 +12,7 @@ from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.schematic.say_it import say
+from zesty_trace.core.wording.sentences import say
 from zesty_trace.store.project import ProjectFolder
 
 EDITS = {

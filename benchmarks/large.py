@@ -10,7 +10,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.group_edits import copy_parts
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.journey.demos import demo_base
 
 PARTS = 150

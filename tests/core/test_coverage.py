@@ -21,7 +21,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.errors import Cancelled
 
 DEMOS = ("proofing", "tide-dial", "sensor-node")

@@ -10,7 +10,8 @@ from msgspec.structs import replace
 from scipy.integrate import solve_ivp
 
 from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit import energy, transients
+from zesty_trace.core.circuit import energy
+from zesty_trace.core.circuit import time_constants as transients
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.build import cell_voltage, operating_states, spec_of_state
 from zesty_trace.core.circuit.wired import Wired
@@ -19,7 +20,7 @@ from zesty_trace.core.design.model import Design, Moment, Part, Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import reading
 from zesty_trace.errors import EditError
 
-from .test_more_rules import CHARGER, CHARGER_NETS, make
+from .test_rules_on_circuits import CHARGER, CHARGER_NETS, make
 
 
 @pytest.fixture(scope="module")

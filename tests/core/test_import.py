@@ -6,7 +6,7 @@ import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.schematic.wiring_csv import ImportFailed, export_parts, export_wiring, import_prototype
+from zesty_trace.core.tables.importing import ImportFailed, export_parts, export_wiring, import_prototype
 
 PARTS = "ref,kind,value,package,variants,notes\nR1,resistor,330,,,\nD1,led,red,,,\n"
 WIRING = "net,ref,pin\nA,R1,2\nA,D1,A\nGND,D1,K\n"

@@ -21,15 +21,15 @@ from zesty_trace.core.review.brief import brief_findings
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.review.prototype import compare, predict, prototype_findings
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.import_repair import guess_kinds, preview_import
-from zesty_trace.core.schematic.swap import propose, swappable
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.tables.importing import import_prototype
+from zesty_trace.core.tables.repair import guess_kinds, preview_import
+from zesty_trace.core.wording.swap import propose, swappable
 from zesty_trace.errors import EditError, InputError
 from zesty_trace.journey.kinds import carry_kinds, keep_kind, project_catalogue
 from zesty_trace.store.own import keep_names, load_names
 
 from ..conftest import TODAY
-from .test_more_rules import make
+from .test_rules_on_circuits import make
 
 TABLE = """Pin  Name  Type  What it does
 1    OUT   O     Output of the sensor

@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.bus import bus_addresses, bus_groups
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Severity
-from zesty_trace.core.review.bus import bus_addresses, bus_groups
 from zesty_trace.core.review.rules import review
 
 

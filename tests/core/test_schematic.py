@@ -13,9 +13,9 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.blocks import propose_blocks
-from zesty_trace.core.schematic.say_it import completions, understand
 from zesty_trace.core.schematic.sheet import Sheet
 from zesty_trace.core.schematic.wires import wire_quality
+from zesty_trace.core.wording.sentences import completions, understand
 from zesty_trace.errors import EditError, InputError
 
 

@@ -27,11 +27,13 @@ from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.labels import LETTER, LabelRooms, drawn_boxes, row_size, size_in_room
-from zesty_trace.core.schematic.netlist import find, netlist_csv, netlist_json, reading_order
-from zesty_trace.core.schematic.say_it import say
+from zesty_trace.core.schematic.sheet import reading_order
 from zesty_trace.core.schematic.symbols import SymbolPin
 from zesty_trace.core.schematic.wires import wire_quality
-from zesty_trace.core.schematic.wiring_csv import ImportFailed, import_prototype
+from zesty_trace.core.tables.importing import ImportFailed, import_prototype
+from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
+from zesty_trace.core.wording.find import find
+from zesty_trace.core.wording.sentences import say
 from zesty_trace.errors import Cancelled, ZestyError
 
 from .test_schematic import check_connections

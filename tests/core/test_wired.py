@@ -92,6 +92,7 @@ def test_it_travels_whole(mended: Design, own: Catalogue) -> None:
             unpack(broken)
 
 
+@pytest.mark.campaign
 def test_a_board_with_a_kind_of_the_users_own_is_measured(mended: Design, own: Catalogue) -> None:
     results = measure_simulated(Wired(with_bead(mended), own), ["A-001"], None, with_faults=False)
     assert [r.verdict for r in results] == ["pass"]

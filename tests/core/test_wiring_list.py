@@ -13,13 +13,13 @@ from zesty_trace.core.design import edits, group_edits, scenario_edits
 from zesty_trace.core.design.model import Design, Option, Part, Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import reading
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.say_it import completions, say, understand
-from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring, import_prototype
-from zesty_trace.core.schematic.wiring_list import line_of, read_list, write_list
-from zesty_trace.core.schematic.words import expand, quote, split_words
+from zesty_trace.core.tables.importing import export_parts, export_wiring, import_prototype
+from zesty_trace.core.wording.sentences import completions, say, understand
+from zesty_trace.core.wording.wiring_list import line_of, read_list, write_list
+from zesty_trace.core.wording.words import expand, quote, split_words
 from zesty_trace.errors import EditError, InputError
 
-from .test_more_rules import make
+from .test_rules_on_circuits import make
 
 TEXT = st.text(alphabet=st.characters(codec="utf-8", exclude_categories=("C", "Z")), min_size=1, max_size=12)
 
@@ -69,6 +69,7 @@ def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) 
     )
 
 
+@settings(max_examples=50, deadline=None)
 @given(TEXT)
 def test_quoted_words_come_back(text: str) -> None:
     assert split_words(quote(text, always=True)) == [(text, True)]

@@ -13,8 +13,8 @@ from PySide6.QtGui import QImage
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Moment, Pin
 from zesty_trace.core.design.scenario_edits import set_timeline
-from zesty_trace.core.schematic.netlist import reading_order
-from zesty_trace.core.schematic.swap import swappable
+from zesty_trace.core.schematic.sheet import reading_order
+from zesty_trace.core.wording.swap import swappable
 from zesty_trace.desktop.schematic import files as sheet_files
 from zesty_trace.desktop.schematic.station import DRAWERS
 from zesty_trace.desktop.window.shell import MainWindow

@@ -41,10 +41,10 @@ from zesty_trace.core.ordering.quote import Order, quote
 from zesty_trace.core.quantities import parse_address, parse_length_nm, parse_value, read_addresses, read_off, say
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
-from zesty_trace.core.schematic.import_repair import preview_import
-from zesty_trace.core.schematic.say_it import understand
-from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring, import_prototype
-from zesty_trace.core.schematic.wiring_list import read_list, write_list
+from zesty_trace.core.tables.importing import export_parts, export_wiring, import_prototype
+from zesty_trace.core.tables.repair import preview_import
+from zesty_trace.core.wording.sentences import understand
+from zesty_trace.core.wording.wiring_list import read_list, write_list
 from zesty_trace.devices.scpi import ScpiLink
 from zesty_trace.devices.usart_bootloader import blocks_of
 from zesty_trace.errors import ZestyError

@@ -20,7 +20,7 @@ from zesty_trace.core.design.reading import from_json
 from zesty_trace.core.fabrication.read_back import MAX_ZIP_BYTES, read_zip
 from zesty_trace.core.firmware.image import image_inside
 from zesty_trace.core.ordering.houses import load_houses
-from zesty_trace.core.schematic.wiring_csv import export_parts
+from zesty_trace.core.tables.importing import export_parts
 from zesty_trace.desktop.window.opening import demo_folder
 from zesty_trace.errors import InputError, StoreError, ZestyError
 from zesty_trace.files import read_given, read_inside, write_inside

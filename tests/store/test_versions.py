@@ -3,13 +3,20 @@
 from __future__ import annotations
 
 import json
+import shutil
+import sqlite3
+from contextlib import closing
 from pathlib import Path
 
 import pytest
+from alembic.config import Config
+from alembic.script import ScriptDirectory
 
 from zesty_trace.core.design.model import SCHEMA_VERSION, Acceptance, Design, Measured, Pin, to_json
 from zesty_trace.core.design.reading import STEPS, NewerSchema, from_json
 from zesty_trace.errors import InputError
+from zesty_trace.store import migrations
+from zesty_trace.store.records import Records
 
 SAVED = Path(__file__).parent / "versions"
 FOLLOWED = ("schema", "accepted", "measured", "options", "states")  # what a step rewrites or prunes
@@ -66,3 +73,40 @@ def test_a_newer_schema_is_refused_and_no_field_is_dropped() -> None:
         with pytest.raises(InputError):
             from_json(json.dumps(wrong if isinstance(wrong, list) else {"schema": 3, **wrong}).encode())
     assert from_json(b"{}") == Design()
+
+
+@pytest.mark.parametrize("version", [1, 2, 3])
+def test_records_of_each_version_are_brought_up(version: int, tmp_path: Path) -> None:
+    shutil.copy(SAVED / f"records-{version}.sqlite", tmp_path / "records.sqlite")
+    with closing(Records(tmp_path)) as records:
+        boards = {b.serial: b for b in records.boards()}
+        assert list(boards) == ["A-001", "A-002"]
+        assert [e.kind for e in boards["A-001"].events] == ["assembled", "flashed", "measured"]
+        assert boards["A-001"].events[1].data["sha256"] == "ab" * 32
+        assert boards["A-001"].revision == "A"
+        assert records.verify() == []
+        records.add("A-002", "assembled", "later")
+    with closing(sqlite3.connect(tmp_path / "records.sqlite")) as link:
+        assert link.execute("SELECT version_num FROM alembic_version").fetchall() == [(migrations.HEAD,)]
+    with closing(Records(tmp_path)) as again:
+        assert again.verify() == []
+        assert len(again.boards()[1].events) == 1
+
+
+def test_there_is_one_step_to_each_version_of_the_records_and_the_last_is_todays() -> None:
+    config = Config()
+    config.set_main_option("script_location", str(migrations.SCRIPTS))
+    scripts = ScriptDirectory.from_config(config)
+    assert scripts.get_current_head() == migrations.HEAD
+    assert [s.revision for s in scripts.walk_revisions()] == ["0001"]
+
+
+def test_records_of_a_newer_version_are_refused_and_not_touched(tmp_path: Path) -> None:
+    shutil.copy(SAVED / "records-3.sqlite", tmp_path / "records.sqlite")
+    with closing(sqlite3.connect(tmp_path / "records.sqlite")) as link:
+        link.execute("UPDATE alembic_version SET version_num = '0099'")
+        link.commit()
+    with pytest.raises(migrations.NewerRecords, match="newer version"):
+        Records(tmp_path)
+    with closing(sqlite3.connect(tmp_path / "records.sqlite")) as link:
+        assert link.execute("SELECT count(*) FROM log").fetchone() == (5,)

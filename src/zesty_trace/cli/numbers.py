@@ -39,7 +39,7 @@ def budget_command(a: argparse.Namespace) -> Answer:
 
 def times_command(a: argparse.Namespace) -> Answer:
     """Time constants, rise times, inrush, droop, coils."""
-    from zesty_trace.core.circuit.transients import time_constants
+    from zesty_trace.core.circuit.time_constants import time_constants
 
     wired, _ = load(a.project)
     found = time_constants(wired)
@@ -94,7 +94,7 @@ def readings_command(a: argparse.Namespace) -> Answer:
 def list_command(a: argparse.Namespace) -> Answer:
     """Print the wiring list, or make the design follow one."""
     from zesty_trace.core.design.diff import describe_changes
-    from zesty_trace.core.schematic.wiring_list import read_list, write_list
+    from zesty_trace.core.wording.wiring_list import read_list, write_list
     from zesty_trace.files import read_given, text_of
 
     if not a.apply:
@@ -119,7 +119,7 @@ def list_command(a: argparse.Namespace) -> Answer:
 
 def say_command(a: argparse.Namespace) -> Answer:
     """Do what a sentence says."""
-    from zesty_trace.core.schematic.say_it import understand
+    from zesty_trace.core.wording.sentences import understand
 
     changes: list[str] = []
 
@@ -134,7 +134,7 @@ def say_command(a: argparse.Namespace) -> Answer:
 
 def find_command(a: argparse.Namespace) -> Answer:
     """Find parts and nets by what is written on the sheet."""
-    from zesty_trace.core.schematic.netlist import find
+    from zesty_trace.core.wording.find import find
 
     wired, _ = load(a.project)
     found = find(a.text, wired)
@@ -143,7 +143,7 @@ def find_command(a: argparse.Namespace) -> Answer:
 
 def swap_command(a: argparse.Namespace) -> Answer:
     """Show a plug-in module and its bare chip side by side; with --apply, replace one by the other."""
-    from zesty_trace.core.schematic.swap import propose
+    from zesty_trace.core.wording.swap import propose
 
     wired, _ = load(a.project)
     design = wired.design

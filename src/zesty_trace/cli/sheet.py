@@ -64,8 +64,8 @@ def import_command(a: argparse.Namespace) -> Answer:
 
 def export_command(a: argparse.Namespace) -> Answer:
     """Write the two tables and the netlist, as a table and as JSON."""
-    from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
-    from zesty_trace.core.schematic.wiring_csv import export_parts, export_wiring
+    from zesty_trace.core.tables.importing import export_parts, export_wiring
+    from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
     from zesty_trace.files import write_given
 
     wired, _ = load(a.project)

@@ -13,7 +13,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole
 from zesty_trace.core.quantities import nm
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.errors import InputError, StoreError
 from zesty_trace.files import write_inside
 from zesty_trace.stations import DEMOS

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.files import read_given, text_of
 
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped, with_user_parts
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.core.tables.importing import value_problem
 from zesty_trace.errors import InputError, StoreError
 from zesty_trace.files import names_inside, read_inside, write_given, write_inside
 from zesty_trace.names import check_name

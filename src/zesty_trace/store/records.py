@@ -6,9 +6,6 @@ be found (`verify`). `records.head` beside the file says how many events there m
 
 from __future__ import annotations
 
-import hashlib
-import json
-import math
 import sqlite3
 import threading
 from collections.abc import Iterable, Iterator, Sequence
@@ -17,22 +14,14 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
-import msgspec
 from sqlalchemy import (
     URL,
-    Column,
     Connection,
     Engine,
-    Integer,
-    MetaData,
     RowMapping,
-    String,
-    Table,
-    Text,
     create_engine,
     event,
     func,
-    insert,
     select,
     text,
 )
@@ -49,34 +38,11 @@ from zesty_trace.store.board import (
     EventKind,
     serial_number,
 )
+from zesty_trace.store.chain import LOG, START, checksum_of, data_of, end_of, plain_json, write_event
+from zesty_trace.store.migrations import NewerRecords, bring_up
 
 FILE, HEAD, BACKUPS = "records.sqlite", "records.head", "backups"
 BACKUPS_KEPT = 14
-START = "0" * 64
-DATA_MOST = 2_000_000
-_META = MetaData()
-LOG = Table(
-    "log",
-    _META,
-    Column("id", Integer, primary_key=True, autoincrement=False),
-    Column("serial", String, nullable=False, index=True),
-    Column("at", String, nullable=False),
-    Column("kind", String, nullable=False),
-    Column("verdict", String, nullable=False),
-    Column("summary", String, nullable=False),
-    Column("data", Text, nullable=False),
-    Column("checksum", String, nullable=False),
-)
-_GUARDS = (
-    "CREATE TRIGGER IF NOT EXISTS log_no_update BEFORE UPDATE ON log "
-    "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
-    "CREATE TRIGGER IF NOT EXISTS log_no_delete BEFORE DELETE ON log "
-    "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
-    "CREATE TRIGGER IF NOT EXISTS log_in_order BEFORE INSERT ON log "
-    "WHEN NEW.id IS NOT (SELECT coalesce(max(id), 0) + 1 FROM log) "
-    "OR NEW.at < (SELECT coalesce(max(at), '') FROM log) "
-    "BEGIN SELECT RAISE(ABORT, 'events are added at the end only'); END",
-)
 _SIDE_FILES = ("-wal", "-shm", "-journal")
 
 
@@ -112,17 +78,14 @@ class Records:
             with _told("opened", str(self.path)):
                 if not fresh:
                     self._quick_check()
-                _META.create_all(self._engine)
                 with self._engine.begin() as link:
-                    for statement in _GUARDS:
-                        link.execute(text(statement))
-                    _take_over_first_version(link)
+                    bring_up(link, str(self.path))
             self._hold_against_head()
             if not fresh:
                 self._keep_backup(today or date.today())
         except StoreError as error:
             self._engine.dispose()
-            if isinstance(error, RecordsDamaged) or fresh:
+            if isinstance(error, RecordsDamaged | NewerRecords) or fresh:
                 raise
             raise RecordsDamaged(error.message, str(self.path), backup_names(folder)) from error
 
@@ -162,7 +125,7 @@ class Records:
 
     def _write_head(self) -> None:
         with self._engine.connect() as link:
-            count, checksum = _end_of(link)
+            count, checksum = end_of(link)
         with suppress(OSError):
             write_inside(self.folder, HEAD, f"{count} {checksum}\n".encode())
 
@@ -235,25 +198,14 @@ class Records:
     def _append(self, rows: Sequence[tuple[str, str, str, str, dict[str, Any]]]) -> None:
         serials = ", ".join(r[0] for r in rows)
         with _told("recorded", serials), self._engine.begin() as link:
-            number, checksum = _end_of(link)
+            number, checksum = end_of(link)
             now = max(_now(), str(link.execute(select(func.max(LOG.c.at))).scalar() or ""))
             for serial, kind, verdict, summary, data in rows:
                 number += 1
-                plain = _plain_json(data, serial)
+                plain = plain_json(data, serial)
                 words = check_text(summary[:1000], serial)
-                checksum = _checksum(checksum, serial, now, kind, verdict, words, plain)
-                link.execute(
-                    insert(LOG).values(
-                        id=number,
-                        serial=serial,
-                        at=now,
-                        kind=kind,
-                        verdict=verdict,
-                        summary=words,
-                        data=plain,
-                        checksum=checksum,
-                    )
-                )
+                checksum = checksum_of(checksum, serial, now, kind, verdict, words, plain)
+                write_event(link, number, checksum, serial, now, kind, verdict, words, plain)
         self._write_head()
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
@@ -273,7 +225,7 @@ class Records:
 
     def _take(self, row: RowMapping) -> str:
         """Add one row of the log to what is kept; return its serial number."""
-        data, serial = _data_of(row["data"]), str(row["serial"])
+        data, serial = data_of(row["data"]), str(row["serial"])
         self._read = int(row["id"])
         if row["kind"] == "made":
             self._made.setdefault(serial, (str(data.get("revision", "")), str(data.get("variant", ""))))
@@ -291,7 +243,7 @@ class Records:
                 if row["id"] != number + 1:
                     wrong.append(f"Events {number + 1} to {row['id'] - 1} are missing")
                 number = row["id"]
-                checksum = _checksum(
+                checksum = checksum_of(
                     checksum, row["serial"], row["at"], row["kind"], row["verdict"], row["summary"], row["data"]
                 )
                 if checksum != row["checksum"]:
@@ -305,7 +257,7 @@ class Records:
     def count(self) -> int:
         """Return how many events there are."""
         with _told("read", str(self.path)), self._engine.connect() as link:
-            return _end_of(link)[0]
+            return end_of(link)[0]
 
     def close(self) -> None:
         """Let go of the file."""
@@ -347,41 +299,6 @@ def bring_back(folder: Path, backup: str) -> Path | None:
     return kept
 
 
-def _end_of(link: Connection) -> tuple[int, str]:
-    row = link.execute(select(LOG.c.id, LOG.c.checksum).order_by(LOG.c.id.desc()).limit(1)).first()
-    return (int(row[0]), str(row[1])) if row else (0, START)
-
-
-def _checksum(before: str, *fields: str) -> str:
-    return hashlib.sha256(
-        json.dumps([before, *fields], ensure_ascii=False).encode("utf-8", "surrogatepass")
-    ).hexdigest()
-
-
-def _plain_json(data: dict[str, Any], where: str) -> str:
-    """Return the data as JSON that reads back the same; what is no number is kept as null. StoreError if too large."""
-
-    def clean(value: Any) -> Any:
-        if isinstance(value, dict):
-            return {str(k): clean(v) for k, v in value.items()}
-        if isinstance(value, list | tuple):
-            return [clean(v) for v in value]
-        return None if isinstance(value, float) and not math.isfinite(value) else value
-
-    plain = json.dumps(clean(data), ensure_ascii=False, allow_nan=False)
-    if len(plain) > DATA_MOST:
-        raise StoreError("There is too much to record", where, "Please report this")
-    return plain
-
-
-def _data_of(plain: str) -> dict[str, Any]:
-    try:
-        found = msgspec.json.decode(plain)
-    except (ValueError, RecursionError, msgspec.MsgspecError, TypeError):
-        return {}
-    return found if isinstance(found, dict) else {}
-
-
 def _now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
@@ -396,36 +313,6 @@ def _told(what: str, where: str) -> Iterator[None]:
             raise StoreError(error.message, error.where, error.hint) from error
         said = str(getattr(error, "orig", error))[:200]
         raise StoreError(f"The records cannot be {what}: {said}", where, "Check the disk and the file") from error
-
-
-def _take_over_first_version(link: Connection) -> None:
-    """Copy the events of records of the first version, which had no checksums, into the chain; the old tables stay."""
-    tables = set(link.execute(text("SELECT name FROM sqlite_master WHERE type = 'table'")).scalars())
-    if not {"boards", "events"} <= tables or _end_of(link)[0]:
-        return
-    number, checksum, last = 0, START, ""
-    rows: list[tuple[str, str, str, str, str, str]] = []
-    for b in link.execute(text("SELECT serial, revision, variant, made_at FROM boards ORDER BY serial")).mappings():
-        data = _plain_json({"revision": b["revision"], "variant": b["variant"]}, b["serial"])
-        rows.append((b["serial"], str(b["made_at"]), "made", "", f"rev {b['revision']} {b['variant']}".strip(), data))
-    for e in link.execute(text("SELECT serial, at, kind, verdict, summary, data FROM events ORDER BY id")).mappings():
-        data = _plain_json({**_data_of(e["data"] or "{}"), "source": "unknown"}, e["serial"])
-        rows.append((e["serial"], str(e["at"]), e["kind"], e["verdict"], e["summary"], data))
-    for serial, at, kind, verdict, summary, data in rows:
-        number, last = number + 1, max(last, at)
-        checksum = _checksum(checksum, serial, last, kind, verdict, summary, data)
-        link.execute(
-            insert(LOG).values(
-                id=number,
-                serial=serial,
-                at=last,
-                kind=kind,
-                verdict=verdict,
-                summary=summary,
-                data=data,
-                checksum=checksum,
-            )
-        )
 
 
 def _on_connect(connection: Any, _record: Any) -> None:

@@ -29,12 +29,12 @@ from zesty_trace.core.bench.circuit import (
 from zesty_trace.core.bench.talk import bus_devices, controllers, device_lines, link_lines
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import Spread, branch_spread, worst_case
+from zesty_trace.core.circuit.bus import bus_addresses
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm, say
-from zesty_trace.core.review.bus import bus_addresses
 from zesty_trace.errors import Cancelled
 
 StepKind = Literal["resistance", "power on", "voltage", "current", "bus", "controller", "device", "lights"]

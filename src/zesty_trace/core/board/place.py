@@ -13,11 +13,11 @@ import numpy as np
 
 from zesty_trace.core.board.copper import pattern_of, to_board
 from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin, Placement
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.core.schematic.blocks import decoupled_part
 from zesty_trace.errors import Cancelled, EditError
 
 STEP_MM = 0.4

@@ -14,7 +14,7 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.model import Design, Placement
 from zesty_trace.core.quantities import parse_length_nm
-from zesty_trace.core.schematic.say_it import Spoken
+from zesty_trace.core.wording.sentences import Spoken
 from zesty_trace.errors import InputError, own_words
 
 HELP = "Try: R5 at 20, 14.5, or D1..D12 on circle 40mm, or turn U3 90"

@@ -6,8 +6,8 @@ from collections.abc import Iterator
 from functools import partial
 from itertools import combinations
 
-from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Strap
+from zesty_trace.core.circuit.bus import bus_addresses, bus_groups, strap_level, strap_pin
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -23,67 +23,6 @@ BUS_ADDRESS = rule(
     "UM10204 (I2C-bus specification): addresses on one bus are unique",
     limits="each address once on a bus, no strap left open",
 )
-
-
-def strap_level(wired: Wired, pin: Pin) -> str | None:
-    """Return "low", "high" or None (open, or on a signal) for a strap pin, looking through one resistor."""
-    design = wired.design
-    net_of = wired.net_of
-    rails, ground = wired.rails, wired.ground
-    net = net_of.get(pin)
-    nets = {net} if net else set()
-    for near in design.nets.get(net or "", ()):
-        if wired.kind(near.ref).is_a(m.Resistor):
-            nets.add(net_of.get(Pin(near.ref, "2" if near.number == "1" else "1"), ""))
-    if ground in nets:
-        return "low"
-    return "high" if nets & set(rails) else None
-
-
-def bus_addresses(wired: Wired) -> dict[str, int | None]:
-    """Return ref -> address of every device with a two-wire bus; None while one of its straps is undecided."""
-    design = wired.design
-    found: dict[str, int | None] = {}
-    for ref in design.parts:
-        bus = wired.kind(ref).bus
-        if bus is None or bus.role != "device":
-            continue
-        address: int | None = bus.address
-        for strap in bus.straps:
-            level = strap_level(wired, _strap_pin(wired, ref, strap))
-            if level is None or address is None:
-                address = None
-                break
-            address += strap.low if level == "low" else strap.high
-        found[ref] = address
-    return found
-
-
-def _strap_pin(wired: Wired, ref: str, strap: Strap) -> Pin:
-    return Pin(ref, wired.kind(ref).pin_named(strap.pin).number)
-
-
-def bus_groups(wired: Wired) -> list[set[str]]:
-    """Return the sets of references that share a data line, level shifters (a transistor channel) counted as wire."""
-    design = wired.design
-    import networkx as nx
-
-    net_of = wired.net_of
-    graph = nx.Graph()
-    for ref in design.parts:
-        kind = wired.kind(ref)
-        if kind.bus:
-            net = net_of.get(Pin(ref, kind.pin_named(kind.bus.sda).number))
-            if net:
-                graph.add_edge(("part", ref), ("net", net))
-        elif kind.is_a(m.Nmos):
-            ends = [net_of.get(Pin(ref, kind.pin_named(name).number)) for name in ("D", "S")]
-            if all(ends):
-                graph.add_edge(("net", ends[0]), ("net", ends[1]))
-    rails = {("net", n) for n in (*wired.rails, wired.ground)}
-    graph.remove_nodes_from(rails)
-    groups = [{name for what, name in part if what == "part"} for part in nx.connected_components(graph)]
-    return [g for g in groups if len(g) > 1]
 
 
 @static
@@ -136,7 +75,7 @@ def _free_strap(wired: Wired, ref: str, address: int, taken: set[int | None]) ->
     """Return (strap pin, net to tie it to, the address it then has) for a change that is free on the bus."""
     supply = wired.supply_of(ref)
     for strap in _straps(wired, ref):
-        pin = _strap_pin(wired, ref, strap)
+        pin = strap_pin(wired, ref, strap)
         level = strap_level(wired, pin)
         net = supply if level == "low" else wired.ground
         fresh = address + (strap.high - strap.low if level == "low" else strap.low - strap.high)
@@ -146,7 +85,7 @@ def _free_strap(wired: Wired, ref: str, address: int, taken: set[int | None]) ->
 
 
 def _undecided(wired: Wired, ref: str) -> Finding:
-    names = ", ".join(wired.label(_strap_pin(wired, ref, s)) for s in _straps(wired, ref))
+    names = ", ".join(wired.label(strap_pin(wired, ref, s)) for s in _straps(wired, ref))
     return BUS_ADDRESS.found(
         of_part(ref),
         f"{ref} has no fixed bus address",

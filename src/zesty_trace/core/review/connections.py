@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, rule
+from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, of_pin, rule
+from zesty_trace.core.review.drive import COMMON
 from zesty_trace.core.review.register import static
 
 WHY = "A pin that was forgotten looks just like one left open on purpose, until the board does not start."
@@ -88,3 +90,55 @@ def ground_missing(wired: Wired) -> Iterator[Finding]:
     """Yield a finding if nothing says which net is ground."""
     if wired.design.parts and not wired.ground:
         yield GROUND.found(Subject(), "There is no ground net", "Put the ground pins on one net, for example GND.")
+
+
+OPEN_DRAIN = rule(
+    "open drain",
+    Severity.FIX,
+    "An open-drain output is a switch to ground.",
+    COMMON,
+    limits="something that lifts the line",
+)
+
+
+NO_CONNECT_WIRED = rule(
+    "no-connect wired", Severity.NOTE, "Inside the package it may be in use.", COMMON, limits="no net"
+)
+
+
+@static
+def open_drain_pull_up(wired: Wired) -> Iterator[Finding]:
+    """Yield open-drain outputs off the bus that nothing pulls up."""
+    for net, pins in wired.design.nets.items():
+        if net in wired.rails or net == wired.ground:
+            continue
+        drains = [p for p in pins if wired.spec(p).role == "open_drain" and not _bus_line(wired, p)]
+        listeners = [p for p in pins if wired.spec(p).role in ("input", "bidirectional")]
+        lifted = any(n.beyond in wired.rails for n in wired.near(net, m.Resistor, m.Led))
+        if drains and listeners and not lifted and not any(wired.spec(p).role == "output" for p in pins):
+            yield OPEN_DRAIN.found(
+                of_net(net),
+                f"{wired.label(drains[0])} can only pull {net} low",
+                f"Nothing lifts it for {wired.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
+                f"inside the pin if the firmware turns it on.",
+                refs=(drains[0].ref, listeners[0].ref),
+            )
+
+
+def _bus_line(wired: Wired, pin: Pin) -> bool:
+    bus = wired.kind(pin.ref).bus
+    return bus is not None and wired.spec(pin).name in (bus.sda, bus.scl)
+
+
+@static
+def no_connect_wired(wired: Wired) -> Iterator[Finding]:
+    """Yield pins that the data sheet says to leave open, and that are on a net."""
+    for net, pins in wired.design.nets.items():
+        for pin in pins:
+            if wired.spec(pin).role == "no_connect":
+                yield NO_CONNECT_WIRED.found(
+                    of_pin(pin),
+                    f"{wired.label(pin)} is to stay open, and is on {net}",
+                    "Take it off unless its data sheet allows it.",
+                    nets=(net,),
+                )

@@ -9,7 +9,7 @@ from functools import partial
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.transients import coil_pins
+from zesty_trace.core.circuit.time_constants import coil_pins
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin

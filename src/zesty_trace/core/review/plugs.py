@@ -254,7 +254,7 @@ def _said(wired: Wired, ref: str) -> str:
 @static
 def contact_suppression(wired: Wired) -> Iterator[Finding]:
     """Yield relay contacts that switch an inductive AC load with no resistor and capacitor across contact or load."""
-    from zesty_trace.core.circuit.transients import contact_snubber
+    from zesty_trace.core.circuit.time_constants import contact_snubber
 
     for ref in wired.design.parts:
         names = {s.name for s in wired.kind(ref).pins}

@@ -7,17 +7,18 @@ from zesty_trace.core.findings import Finding, Severity, Subject, rule, worst_fi
 from zesty_trace.core.review import (  # noqa: F401 - each enters its rules and judges
     analogue,
     bus,
-    charge,
     connections,
     drive,
-    fitted,
     heat,
+    inlets,
     levels,
     plugs,
     prototype,
     pull_ups,
+    ratings,
     straps,
     supply,
+    variants,
 )
 from zesty_trace.core.review.register import SOLVED, STATIC
 from zesty_trace.errors import SolveError

@@ -6,12 +6,12 @@ from collections.abc import Iterator
 from functools import partial
 
 from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.circuit.bus import bus_addresses, bus_groups, strap_level
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_part, of_pin, rule
 from zesty_trace.core.quantities import say, say_address
-from zesty_trace.core.review.bus import bus_addresses, bus_groups, strap_level
 from zesty_trace.core.review.drive import COMMON, add_between
 from zesty_trace.core.review.register import static
 

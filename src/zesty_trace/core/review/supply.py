@@ -7,6 +7,7 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.time_constants import time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
@@ -280,3 +281,75 @@ def contention(wired: Wired) -> Iterator[Finding]:
                 limit=1.0,
                 unit="outputs",
             )
+
+
+DROOP_SHARE = 0.1
+
+
+DROOP = rule(
+    "droop",
+    Severity.FIX,
+    "What hangs on the rail resets when the load comes on.",
+    "dV = I t / C + I ESR; response times are common practice",
+    limits="a tenth of the rail",
+)
+
+
+SUPPLIES_JOINED = rule(
+    "supplies joined",
+    Severity.STOP,
+    "The higher one pushes current back into the lower; a cell is charged without any limit.",
+    COMMON,
+    limits="one supply for each net",
+)
+
+
+@solved
+def droop(wired: Wired) -> Iterator[Finding]:
+    """Yield rails that drop by more than a tenth when the loads are switched on together."""
+    for item in time_constants(wired):
+        if item.what == "Load-step droop" and item.limit is not None and item.value > item.limit:
+            net = item.nets[0]
+            fresh = Part(
+                ref=edits.fresh_ref(wired.design, "C"),
+                kind="electrolytic_capacitor",
+                value="100u 16 V",
+                package="CP-radial-6",
+            )
+            yield DROOP.found(
+                of_net(net),
+                f"{net} drops by {say(item.value, 'V')} on a load step, at most {say(item.limit, 'V')}",
+                f"{item.how}. {fresh.ref} of 100u carries the step.",
+                refs=item.refs,
+                nets=item.nets,
+                value=item.value,
+                limit=item.limit,
+                unit="V",
+                mend=Mend(f"Add {fresh.ref} 100u", partial(add_between, part=fresh, first=net, second=wired.ground)),
+            )
+
+
+@solved
+def supplies_joined(wired: Wired) -> Iterator[Finding]:
+    """Yield nets that two supplies feed directly."""
+    for net, pins in wired.design.nets.items():
+        feeders = sorted({p.ref for p in pins if wired.spec(p).role == "supply_out"})
+        volts = {r: _own_voltage(wired, r) for r in feeders}
+        if len(feeders) > 1:
+            said = " and ".join(f"{r} ({volts[r]:g} V)" for r in feeders)
+            yield SUPPLIES_JOINED.found(
+                of_net(net),
+                f"{said} both feed {net}",
+                "Put a diode or an ideal-diode switch in each feed, or a selector.",
+                refs=tuple(feeders),
+                value=float(len(feeders)),
+                limit=1.0,
+                unit="supplies",
+            )
+
+
+def _own_voltage(wired: Wired, ref: str) -> float:
+    kind = wired.kind(ref)
+    if kind.is_a(m.Inlet):
+        return wired.design.brief.supply_v
+    return kind.model.output_v or analyse(wired).highest.get(wired.net_of.get(Pin(ref, "1"), ""), 0.0)

@@ -14,11 +14,12 @@ from dataclasses import dataclass, field, replace
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Kind, PinSpec
 from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Page, Pin
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
-from zesty_trace.core.schematic.blocks import block_order, decoupled_part, propose_blocks
+from zesty_trace.core.schematic.blocks import block_order, propose_blocks
 from zesty_trace.core.schematic.labels import TAG_UNITS, clear_title
 from zesty_trace.core.schematic.pages import page_marks
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title

@@ -106,3 +106,8 @@ class Sheet:
     def spots(self) -> dict[Pin, Spot]:
         """Return where each pin is."""
         return {Pin(s.ref, p.number): s.pin_at(p) for s in self.symbols for p in s.symbol.pins}
+
+
+def reading_order(sheet: Sheet) -> list[str]:
+    """Return the references as one reads the sheet: bands from the top, each from left to right, then downwards."""
+    return [s.ref for s in sorted(sheet.symbols, key=lambda s: (s.band, s.x, s.y, s.ref))]

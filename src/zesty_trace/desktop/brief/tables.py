@@ -18,7 +18,7 @@ from PySide6.QtWidgets import (
 )
 
 from zesty_trace.core.design.diff import describe_changes
-from zesty_trace.core.schematic.import_repair import Preview, Unknown, preview_import
+from zesty_trace.core.tables.repair import Preview, Unknown, preview_import
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.desktop.project.station import button, card, fit_height, label, row, table

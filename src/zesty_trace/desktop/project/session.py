@@ -10,8 +10,10 @@ from typing import TYPE_CHECKING, Any
 
 from PySide6.QtCore import QObject, QTimer, Signal
 
+from zesty_trace.core.design.diff import say_acceptance
 from zesty_trace.core.design.history import History
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.design.references import lapsed
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.desktop.project.jobs import Jobs
 from zesty_trace.errors import StoreError, ZestyError
@@ -157,14 +159,16 @@ class Session(QObject):
 
     def do(self, label: str, edit: Callable[[Design], Design]) -> bool:
         """Apply an edit as one undo step; what it cannot do is told, and changes nothing."""
+        before = self.design
         try:
             changed = self.history.do(label, edit)
         except ZestyError as error:
             self.failed.emit(error)
             return False
         if changed:
+            gone = lapsed(before, self.design)
             self._after_change()
-            self.message.emit(label)
+            self.message.emit(f"{label}. No longer accepted: {'; '.join(map(say_acceptance, gone))}" if gone else label)
         return changed
 
     def apply_result(self, label: str, base: Design, after: Design) -> bool:

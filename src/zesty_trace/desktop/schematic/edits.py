@@ -9,10 +9,10 @@ from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.progress import Report
 from zesty_trace.core.schematic.arrange import arrange
-from zesty_trace.core.schematic.netlist import reading_order
 from zesty_trace.core.schematic.pages import propose_pages
-from zesty_trace.core.schematic.say_it import understand
-from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.core.schematic.sheet import reading_order
+from zesty_trace.core.tables.importing import value_problem
+from zesty_trace.core.wording.sentences import understand
 from zesty_trace.desktop.schematic.host import Drawn
 from zesty_trace.errors import InputError
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QFileDialog, QMenu
 
-from zesty_trace.core.schematic.netlist import netlist_csv, netlist_json
+from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
 from zesty_trace.desktop.schematic.host import Drawn, SheetHost
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.files import write_given

@@ -8,7 +8,7 @@ from PySide6.QtCore import QStringListModel, Qt, Signal
 from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.schematic.netlist import Found, find
+from zesty_trace.core.wording.find import Found, find
 from zesty_trace.desktop.project.station import popup_of
 
 

@@ -18,7 +18,7 @@ from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.schematic.pages import page_marks, pages_of
-from zesty_trace.core.schematic.say_it import completions, understand
+from zesty_trace.core.wording.sentences import completions, understand
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.project.station import Station, WorkedOut, card, label, lines_of, row

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 from zesty_trace.core.circuit.analysis import Heat, Spread, analyse, current_spreads, monte_carlo, worst_case
 from zesty_trace.core.circuit.build import build_network
 from zesty_trace.core.circuit.energy import Charging, RunTime, SupplyLoad, charging, run_times, supply_budget
-from zesty_trace.core.circuit.transients import TimeConstant, time_constants
+from zesty_trace.core.circuit.time_constants import TimeConstant, time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.progress import Report

@@ -14,8 +14,8 @@ from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import leading_value, say, say_part_value
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
-from zesty_trace.core.schematic.swap import Figures, Proposal, propose, swappable
-from zesty_trace.core.schematic.wiring_csv import value_problem
+from zesty_trace.core.tables.importing import value_problem
+from zesty_trace.core.wording.swap import Figures, Proposal, propose, swappable
 from zesty_trace.desktop.project.station import button, fill, fit_height, label, line_of, row, table
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import InputError, SolveError, ZestyError

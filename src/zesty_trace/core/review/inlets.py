@@ -1,4 +1,4 @@
-"""Rules on cells, chargers and USB inlets."""
+"""Rules on cells and their chargers, and on USB inlets."""
 
 from __future__ import annotations
 
@@ -7,20 +7,18 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.energy import charging
-from zesty_trace.core.circuit.transients import time_constants
+from zesty_trace.core.circuit.time_constants import time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Part, Pin
-from zesty_trace.core.findings import Finding, Mend, Severity, of_net, of_part, of_pin, rule
+from zesty_trace.core.design.model import Part
+from zesty_trace.core.findings import Finding, Mend, Severity, of_part, of_pin, rule
 from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.review.drive import COMMON, add_between
 from zesty_trace.core.review.register import solved, static
 
 RD_OHM, RD_SHARE = 5100.0, 0.1
 USB_FARAD = 10e-6
-DROOP_SHARE = 0.1
 CELL_CAUTION = "A lithium cell that is charged too fast, too warm or too cold can burn: follow its maker's limits."
 
 
@@ -51,20 +49,6 @@ INRUSH = rule(
     "A host sees a short and switches the socket off, or the cable bounces.",
     "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)",
     limits="10 µF straight on the supply",
-)
-DROOP = rule(
-    "droop",
-    Severity.FIX,
-    "What hangs on the rail resets when the load comes on.",
-    "dV = I t / C + I ESR; response times are common practice",
-    limits="a tenth of the rail",
-)
-SUPPLIES_JOINED = rule(
-    "supplies joined",
-    Severity.STOP,
-    "The higher one pushes current back into the lower; a cell is charged without any limit.",
-    COMMON,
-    limits="one supply for each net",
 )
 
 
@@ -163,54 +147,3 @@ def usb_inrush(wired: Wired) -> Iterator[Finding]:
                 limit=USB_FARAD,
                 unit="F",
             )
-
-
-@solved
-def droop(wired: Wired) -> Iterator[Finding]:
-    """Yield rails that drop by more than a tenth when the loads are switched on together."""
-    for item in time_constants(wired):
-        if item.what == "Load-step droop" and item.limit is not None and item.value > item.limit:
-            net = item.nets[0]
-            fresh = Part(
-                ref=edits.fresh_ref(wired.design, "C"),
-                kind="electrolytic_capacitor",
-                value="100u 16 V",
-                package="CP-radial-6",
-            )
-            yield DROOP.found(
-                of_net(net),
-                f"{net} drops by {say(item.value, 'V')} on a load step, at most {say(item.limit, 'V')}",
-                f"{item.how}. {fresh.ref} of 100u carries the step.",
-                refs=item.refs,
-                nets=item.nets,
-                value=item.value,
-                limit=item.limit,
-                unit="V",
-                mend=Mend(f"Add {fresh.ref} 100u", partial(add_between, part=fresh, first=net, second=wired.ground)),
-            )
-
-
-@solved
-def supplies_joined(wired: Wired) -> Iterator[Finding]:
-    """Yield nets that two supplies feed directly."""
-    for net, pins in wired.design.nets.items():
-        feeders = sorted({p.ref for p in pins if wired.spec(p).role == "supply_out"})
-        volts = {r: _own_voltage(wired, r) for r in feeders}
-        if len(feeders) > 1:
-            said = " and ".join(f"{r} ({volts[r]:g} V)" for r in feeders)
-            yield SUPPLIES_JOINED.found(
-                of_net(net),
-                f"{said} both feed {net}",
-                "Put a diode or an ideal-diode switch in each feed, or a selector.",
-                refs=tuple(feeders),
-                value=float(len(feeders)),
-                limit=1.0,
-                unit="supplies",
-            )
-
-
-def _own_voltage(wired: Wired, ref: str) -> float:
-    kind = wired.kind(ref)
-    if kind.is_a(m.Inlet):
-        return wired.design.brief.supply_v
-    return kind.model.output_v or analyse(wired).highest.get(wired.net_of.get(Pin(ref, "1"), ""), 0.0)

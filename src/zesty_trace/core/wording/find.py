@@ -1,50 +1,15 @@
-"""The netlist as a table or as JSON; finding parts and nets by what is written on the sheet; the order of reading."""
+"""Finding parts and nets by what is written on the sheet, or printed on a part."""
 
 from __future__ import annotations
 
-import json
 from dataclasses import dataclass
 
 from zesty_trace.core.catalogue.markings import read_bands, read_chip
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.quantities import leading_value
-from zesty_trace.core.schematic.sheet import Sheet
 from zesty_trace.errors import InputError
-from zesty_trace.names import csv_text
 
 SAME_VALUE = 0.001
-
-
-def netlist_csv(wired: Wired) -> str:
-    """Return one line for each connected pin: net, ref, pin number, pin name, kind, value."""
-    design = wired.design
-    rows = [["net", "ref", "pin", "name", "kind", "value"]]
-    for net, pins in design.nets.items():
-        for pin in pins:
-            part = design.parts[pin.ref]
-            rows.append([net, pin.ref, pin.number, wired.spec(pin).name, part.kind, part.value])
-    return csv_text(rows)
-
-
-def netlist_json(wired: Wired) -> str:
-    """Return parts, nets and pins left open, as JSON."""
-    design = wired.design
-    parts = {
-        ref: {"kind": p.kind, "value": p.value, "package": p.package or wired.kind(ref).packages[0]}
-        for ref, p in design.parts.items()
-    }
-    nets = {
-        net: [{"ref": p.ref, "pin": p.number, "name": wired.spec(p).name} for p in pins]
-        for net, pins in design.nets.items()
-    }
-    data = {
-        "design": design.name,
-        "revision": design.revision,
-        "parts": parts,
-        "nets": nets,
-        "left_open": [str(p) for p in design.not_connected],
-    }
-    return json.dumps(data, ensure_ascii=False, indent=1) + "\n"
 
 
 @dataclass(frozen=True)
@@ -101,8 +66,3 @@ def _score(wanted: str, field: str, rank: int) -> int:
     if there.startswith(wanted):
         return 10 + rank
     return 20 + rank if wanted in there else 99
-
-
-def reading_order(sheet: Sheet) -> list[str]:
-    """Return the references as one reads the sheet: bands from the top, each from left to right, then downwards."""
-    return [s.ref for s in sorted(sheet.symbols, key=lambda s: (s.band, s.x, s.y, s.ref))]

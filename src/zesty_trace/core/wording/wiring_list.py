@@ -12,8 +12,8 @@ from msgspec.structs import replace
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part, Pin
-from zesty_trace.core.schematic.say_it import TAIL_WORDS, say
-from zesty_trace.core.schematic.words import quote
+from zesty_trace.core.wording.sentences import TAIL_WORDS, say
+from zesty_trace.core.wording.words import quote
 from zesty_trace.errors import InputError, ZestyError
 
 PINS_A_LINE = 5

@@ -28,8 +28,8 @@ from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.review.supply import decoupling
 from zesty_trace.core.schematic.blocks import propose_blocks
-from zesty_trace.core.schematic.wiring_csv import value_problem
-from zesty_trace.core.schematic.words import expand, split_words
+from zesty_trace.core.tables.importing import value_problem
+from zesty_trace.core.wording.words import expand, split_words
 from zesty_trace.errors import InputError, own_words
 
 NEW_PARTS = {

@@ -18,7 +18,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.quantities import mm
-from zesty_trace.core.schematic.say_it import decouple, say
+from zesty_trace.core.wording.sentences import decouple, say
 from zesty_trace.errors import EditError
 
 DEFAULT_PRICE_EUR = 0.05  # a small passive at ten pieces: common practice

@@ -1,4 +1,4 @@
-"""Rules on what is fitted: options that leave pins floating, parts that must be exact, ratings, surroundings."""
+"""Rules on ratings: transistors, contacts, gates, the heat of the surroundings, and lights too weak to see."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
-from zesty_trace.core.findings import Finding, Severity, Subject, of_net, of_part, of_pin, rule
+from zesty_trace.core.findings import Finding, Severity, of_part, rule
 from zesty_trace.core.quantities import say
 from zesty_trace.core.review.drive import COMMON
 from zesty_trace.core.review.register import solved, static
@@ -17,27 +17,6 @@ AMBIENT_MARGIN_C = 10.0
 DIM_A = 0.0003
 
 
-OPTION_FLOATS = rule(
-    "option floats",
-    Severity.FIX,
-    "A board without the option then behaves at random, on some days only.",
-    COMMON,
-    limits="a level for each input in each variant",
-)
-OPTION = rule(
-    "option",
-    Severity.FIX,
-    "An option is a set of parts and a firmware switch; half of it is a board that nobody has tried.",
-    COMMON,
-    limits="what an option needs is fitted with it",
-)
-EXACT_VERSION = rule(
-    "exact version",
-    Severity.NOTE,
-    "Boards, pinouts and images differ from version to version under the same name.",
-    COMMON,
-    limits="a note or a value that says which",
-)
 TRANSISTOR_RATING = rule(
     "transistor rating",
     Severity.STOP,
@@ -66,13 +45,6 @@ LED_DIM = rule(
     COMMON,
     limits=f"{DIM_A * 1e3:g} mA",
 )
-OPEN_DRAIN = rule(
-    "open drain",
-    Severity.FIX,
-    "An open-drain output is a switch to ground.",
-    COMMON,
-    limits="something that lifts the line",
-)
 CONTACT_RATING = rule(
     "contact rating",
     Severity.STOP,
@@ -80,74 +52,6 @@ CONTACT_RATING = rule(
     "rating of the part kind; solved over all states",
     limits="contact_max_a of the kind",
 )
-NO_CONNECT_WIRED = rule(
-    "no-connect wired", Severity.NOTE, "Inside the package it may be in use.", COMMON, limits="no net"
-)
-
-
-@static
-def option_leaves_floating(wired: Wired) -> Iterator[Finding]:
-    """Yield nets that lose what gives their inputs a level when a variant leaves parts out."""
-    for variant in wired.design.variants:
-        missing = {r for r, p in wired.design.parts.items() if not p.fitted(variant)}
-        for net, pins in wired.design.nets.items():
-            gone = [p for p in pins if p.ref in missing]
-            left = [p for p in pins if p.ref not in missing]
-            if not gone or net in wired.rails or net == wired.ground:
-                continue
-            inputs = [p for p in left if wired.spec(p).role == "input"]
-            held = any(
-                wired.spec(p).role not in ("input", "no_connect") and not wired.kind(p.ref).is_a(m.Capacitor)
-                for p in left
-            )
-            if inputs and not held:
-                names = ", ".join(wired.label(p) for p in inputs)
-                yield OPTION_FLOATS.found(
-                    of_net(net, variant),
-                    f"On {variant} boards nothing gives {net} a level",
-                    f"{', '.join(sorted({p.ref for p in gone}))} is left out there, and {names} only listen. Add a pull "
-                    f"resistor that is always fitted.",
-                    refs=tuple(p.ref for p in inputs),
-                )
-
-
-@static
-def option_broken(wired: Wired) -> Iterator[Finding]:
-    """Yield options that a variant fits in part, or without what they need."""
-    by_name = {o.name: o for o in wired.design.options}
-    for option in wired.design.options:
-        for variant in wired.design.variants or ("",):
-            on = [r for r in option.refs if r in wired.design.parts and wired.design.parts[r].fitted(variant)]
-            if on and len(on) < len(option.refs):
-                off = [r for r in option.refs if r not in on]
-                yield _option(option.name, variant, f"is fitted without {', '.join(off)}", tuple(off))
-            for need in option.needs if on else ():
-                needed = by_name.get(need)
-                if needed is None or not all(
-                    r in wired.design.parts and wired.design.parts[r].fitted(variant) for r in needed.refs
-                ):
-                    yield _option(option.name, variant, f"needs {need}, which is not fitted", tuple(on))
-
-
-def _option(name: str, variant: str, what: str, refs: tuple[str, ...]) -> Finding:
-    return OPTION.found(
-        Subject(which=f"{name} {variant} {what}"),
-        f"{name} {what}" + (f" on {variant} boards" if variant else ""),
-        "Fit the whole option or none of it (Options, in Schematic).",
-        refs=refs,
-    )
-
-
-@static
-def exact_version(wired: Wired) -> Iterator[Finding]:
-    """Yield parts that come in versions that differ, and no version is written down."""
-    for ref, part in wired.design.parts.items():
-        if wired.kind(ref).facts.exact and not part.notes and not part.value:
-            yield EXACT_VERSION.found(
-                of_part(ref),
-                f"Which version of {ref} worked is not written down",
-                "Type what is printed on it into its notes before it is ordered.",
-            )
 
 
 @solved
@@ -269,41 +173,3 @@ def led_dim(wired: Wired) -> Iterator[Finding]:
                 limit=DIM_A,
                 unit="A",
             )
-
-
-@static
-def open_drain_pull_up(wired: Wired) -> Iterator[Finding]:
-    """Yield open-drain outputs off the bus that nothing pulls up."""
-    for net, pins in wired.design.nets.items():
-        if net in wired.rails or net == wired.ground:
-            continue
-        drains = [p for p in pins if wired.spec(p).role == "open_drain" and not _bus_line(wired, p)]
-        listeners = [p for p in pins if wired.spec(p).role in ("input", "bidirectional")]
-        lifted = any(n.beyond in wired.rails for n in wired.near(net, m.Resistor, m.Led))
-        if drains and listeners and not lifted and not any(wired.spec(p).role == "output" for p in pins):
-            yield OPEN_DRAIN.found(
-                of_net(net),
-                f"{wired.label(drains[0])} can only pull {net} low",
-                f"Nothing lifts it for {wired.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
-                f"inside the pin if the firmware turns it on.",
-                refs=(drains[0].ref, listeners[0].ref),
-            )
-
-
-def _bus_line(wired: Wired, pin: Pin) -> bool:
-    bus = wired.kind(pin.ref).bus
-    return bus is not None and wired.spec(pin).name in (bus.sda, bus.scl)
-
-
-@static
-def no_connect_wired(wired: Wired) -> Iterator[Finding]:
-    """Yield pins that the data sheet says to leave open, and that are on a net."""
-    for net, pins in wired.design.nets.items():
-        for pin in pins:
-            if wired.spec(pin).role == "no_connect":
-                yield NO_CONNECT_WIRED.found(
-                    of_pin(pin),
-                    f"{wired.label(pin)} is to stay open, and is on {net}",
-                    "Take it off unless its data sheet allows it.",
-                    nets=(net,),
-                )

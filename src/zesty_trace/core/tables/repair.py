@@ -9,7 +9,7 @@ from difflib import SequenceMatcher
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.schematic.wiring_csv import ImportFailed, Problem, import_prototype
+from zesty_trace.core.tables.importing import ImportFailed, Problem, import_prototype
 
 _WORD = re.compile(r"[a-z]+|\d+")
 ALIKE = {

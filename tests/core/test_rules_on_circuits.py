@@ -10,7 +10,7 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Option, Part, Pin
 from zesty_trace.core.findings import Finding, Severity
 from zesty_trace.core.review.rules import review
-from zesty_trace.core.schematic.wiring_csv import import_prototype
+from zesty_trace.core.tables.importing import import_prototype
 
 BASE = {"J1": "barrel_jack", "U1": "regulator_3v3", "C1": "ceramic_capacitor 10u", "C2": "ceramic_capacitor 10u"}
 BASE_NETS = "5V=J1.TIP U1.IN C1.1; GND=J1.SLEEVE U1.GND C1.2 C2.2; 3V3=U1.OUT C2.1"

@@ -1,0 +1,1 @@
+"""Tables of others: the prototype read in and repaired, netlists written."""

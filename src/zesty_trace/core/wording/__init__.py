@@ -1,0 +1,1 @@
+"""What is said in words: sentences, the wiring list, a part in another form."""
