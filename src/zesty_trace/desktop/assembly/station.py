@@ -13,9 +13,10 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
+from zesty_trace.desktop.kit.widgets import button, card, fill, label, lines_of, row, table
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.painter import BoardView
-from zesty_trace.desktop.project.station import Station, button, card, fill, label, lines_of, row, table
+from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import EditError, ZestyError
 from zesty_trace.journey.assembling import heat_run
 from zesty_trace.journey.batch import batch_of, book, provenance

@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtWidgets import QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from zesty_trace.desktop.kit.text import Words
-from zesty_trace.desktop.project.station import button, row
+from zesty_trace.desktop.kit.widgets import button, row
 from zesty_trace.errors import Cancelled, DeviceError, InputError
 
 WAIT_S = 0.1

@@ -18,7 +18,8 @@ from zesty_trace.desktop.bench.hands import HandsPanel, WindowHands
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import tip
-from zesty_trace.desktop.project.station import Station, button, card, cell, fill, label, lines_of, row, table
+from zesty_trace.desktop.kit.widgets import button, card, cell, fill, label, lines_of, row, table
+from zesty_trace.desktop.project.station import Station
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.errors import DeviceError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real

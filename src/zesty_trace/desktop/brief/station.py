@@ -28,7 +28,8 @@ from zesty_trace.desktop.brief.measured import MeasuredCard
 from zesty_trace.desktop.brief.tables import ImportCard
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import tip
-from zesty_trace.desktop.project.station import Station, button, card, cell, fill, label, lines_of, row, table
+from zesty_trace.desktop.kit.widgets import button, card, cell, fill, label, lines_of, row, table
+from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import InputError
 
 

@@ -20,8 +20,8 @@ from PySide6.QtWidgets import (
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.tables.repair import Preview, Unknown, preview_import
 from zesty_trace.desktop.kit.text import tip
+from zesty_trace.desktop.kit.widgets import button, card, fit_height, label, row, table
 from zesty_trace.desktop.project.session import Session
-from zesty_trace.desktop.project.station import button, card, fit_height, label, row, table
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.journey.importing import read_tables
 from zesty_trace.store.own import keep_names, load_names

@@ -17,7 +17,8 @@ from zesty_trace.core.firmware.image import Image, fit_findings, parse_image
 from zesty_trace.core.firmware.targets import Target, find_target, shipped_targets
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
-from zesty_trace.desktop.project.station import Station, button, card, fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, card, fill, label, row, table
+from zesty_trace.desktop.project.station import Station
 from zesty_trace.devices.usart_bootloader import open_port
 from zesty_trace.errors import InputError, StoreError, ZestyError
 from zesty_trace.files import read_given, write_inside

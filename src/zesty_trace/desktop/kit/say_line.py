@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCompleter, QFrame, QHBoxLayout, QLineEdit, QWidge
 
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.text import Words
-from zesty_trace.desktop.project.station import popup_of
+from zesty_trace.desktop.kit.widgets import popup_of
 from zesty_trace.errors import ZestyError
 
 DONE = "Done. Ctrl+Z takes it back."

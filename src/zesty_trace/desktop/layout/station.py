@@ -18,9 +18,10 @@ from zesty_trace.core.findings import Finding
 from zesty_trace.core.quantities import mm, say_mm
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
+from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
-from zesty_trace.desktop.project.station import Station, WorkedOut, button, card, label, lines_of, row
+from zesty_trace.desktop.project.station import Station, WorkedOut
 
 
 class LayoutStation(Station):

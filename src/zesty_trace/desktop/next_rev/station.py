@@ -10,7 +10,8 @@ from zesty_trace.core.design import edits
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import tip
-from zesty_trace.desktop.project.station import Station, button, card, cell, fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, card, cell, fill, label, row, table
+from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, provenance
 from zesty_trace.journey.revising import keep_revision

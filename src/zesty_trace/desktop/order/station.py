@@ -18,8 +18,9 @@ from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.canvas import Canvas
+from zesty_trace.desktop.kit.widgets import button, card, fill, label, lines_of, row, table
 from zesty_trace.desktop.layout.painter import shape_path
-from zesty_trace.desktop.project.station import Station, button, card, fill, label, lines_of, row, table
+from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import InputError
 from zesty_trace.files import read_inside
 from zesty_trace.journey.ordering import offers_for

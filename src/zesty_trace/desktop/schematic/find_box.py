@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCompleter, QLineEdit, QWidget
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.wording.find import Found, find
-from zesty_trace.desktop.project.station import popup_of
+from zesty_trace.desktop.kit.widgets import popup_of
 
 
 class FindBox(QLineEdit):

@@ -21,7 +21,8 @@ from zesty_trace.core.schematic.pages import page_marks, pages_of
 from zesty_trace.core.wording.sentences import completions, understand
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
-from zesty_trace.desktop.project.station import Station, WorkedOut, card, label, lines_of, row
+from zesty_trace.desktop.kit.widgets import card, label, lines_of, row
+from zesty_trace.desktop.project.station import Station, WorkedOut
 from zesty_trace.desktop.schematic import files as sheet_files
 from zesty_trace.desktop.schematic.canvas import SheetCanvas
 from zesty_trace.desktop.schematic.edits import SheetEdits

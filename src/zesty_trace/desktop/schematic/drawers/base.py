@@ -5,8 +5,8 @@ from __future__ import annotations
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from zesty_trace.desktop.kit.widgets import button, label
 from zesty_trace.desktop.project.session import Session
-from zesty_trace.desktop.project.station import button, label
 from zesty_trace.desktop.schematic.host import SheetHost
 from zesty_trace.errors import ZestyError
 

@@ -8,7 +8,7 @@ from zesty_trace.core.catalogue.facts import Facts
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.make_part import make_kind, read_pin_table
 from zesty_trace.core.quantities import parse_address, parse_value
-from zesty_trace.desktop.project.station import button, fill, row, table
+from zesty_trace.desktop.kit.widgets import button, fill, row, table
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import InputError, ZestyError
 from zesty_trace.journey.kinds import keep_kind

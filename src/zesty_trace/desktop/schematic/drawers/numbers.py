@@ -16,7 +16,8 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say
 from zesty_trace.desktop.kit.text import tip
-from zesty_trace.desktop.project.station import WorkedOut, button, row
+from zesty_trace.desktop.kit.widgets import button, row
+from zesty_trace.desktop.project.station import WorkedOut
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.desktop.schematic.drawers.timeline import say_hours
 from zesty_trace.errors import SolveError

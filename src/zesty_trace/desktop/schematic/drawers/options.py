@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHeaderView, QLineEdit, QTableWidgetIte
 from zesty_trace.core.design import group_edits
 from zesty_trace.core.design.model import Option
 from zesty_trace.desktop.kit.text import tip
-from zesty_trace.desktop.project.station import button, fit_height, label, row, table
+from zesty_trace.desktop.kit.widgets import button, fit_height, label, row, table
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 
 ALL = "Every part"

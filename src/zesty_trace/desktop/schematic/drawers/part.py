@@ -16,7 +16,7 @@ from zesty_trace.core.quantities import leading_value, say, say_part_value
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
 from zesty_trace.core.tables.importing import value_problem
 from zesty_trace.core.wording.swap import Figures, Proposal, propose, swappable
-from zesty_trace.desktop.project.station import button, fill, fit_height, label, line_of, row, table
+from zesty_trace.desktop.kit.widgets import button, fill, fit_height, label, line_of, row, table
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import InputError, SolveError, ZestyError
 

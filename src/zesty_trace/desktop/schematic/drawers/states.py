@@ -11,7 +11,7 @@ from zesty_trace.core.circuit.energy import source_current
 from zesty_trace.core.design.model import Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import drop_state, keep_states, put_state
 from zesty_trace.core.quantities import parse_value, say
-from zesty_trace.desktop.project.station import button, label, row
+from zesty_trace.desktop.kit.widgets import button, label, row
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import EditError, SolveError, ZestyError
 

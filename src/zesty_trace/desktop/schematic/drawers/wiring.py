@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QPlainTextEdit, QTextEdit
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.wording.wiring_list import line_of, read_list, write_list
 from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.project.station import button, row
+from zesty_trace.desktop.kit.widgets import button, row
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import ZestyError
 
