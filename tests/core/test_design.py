@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.design.history import History
-from zesty_trace.core.design.model import Design, Part, Pin, Placement, Track, json_schema, to_json
+from zesty_trace.core.design.model import Design, Part, Pin, Track, json_schema, to_json
 from zesty_trace.core.design.reading import from_json
 from zesty_trace.errors import EditError
 
@@ -53,14 +53,6 @@ def test_joining_two_nets_keeps_the_one_with_more_pins_and_renames_copper() -> N
     design = edits.join_pins(design, Pin("D1", "1"), Pin("R1", "2"))
     assert set(design.nets) == {"A"}
     assert design.board.tracks[0].net == "A"
-
-
-def test_removing_a_part_removes_all_trace_of_it() -> None:
-    design = edits.place(small(), "D1", Placement(x_nm=0, y_nm=0))
-    design = edits.move_on_sheet(design, {"D1": (3, 4)})
-    design = edits.leave_open(design, Pin("D1", "1"))
-    design = edits.remove_part(design, "D1")
-    assert b"D1" not in to_json(design)
 
 
 @pytest.mark.parametrize(

@@ -359,18 +359,19 @@ def test_cell_without_a_fuse_is_said(catalogue: Catalogue) -> None:
     assert "BT1" in {f.key for f in hits(design, catalogue, "fuse")}
 
 
-def test_every_rule_names_its_source_and_its_reason(catalogue: Catalogue) -> None:
-    design = make(
-        catalogue,
-        {"U2": "controller_32", "J2": "mains_terminal_2 230 V", "K1": "relay"},
-        f"{CONTROLLER}; L=J2.L K1.COM",
-    )
-    for finding in review(Wired(design, catalogue)):
-        assert finding.source
-        assert finding.why
-        assert finding.detail
+def test_no_rule_breaks_on_a_part_alone(catalogue: Catalogue) -> None:
+    """Each kind, wired to nothing: every judge returns, and speaks of that part only."""
+    for kind in catalogue.kinds:
+        design = edits.add_part(Design(), Part(ref="X1", kind=kind))
+        for finding in review(Wired(design, catalogue)):
+            assert set(finding.refs) <= {"X1"}, (kind, finding.rule)
 
 
-def test_removed_part_does_not_break_a_rule(catalogue: Catalogue) -> None:
-    design = edits.add_part(Design(), Part(ref="K1", kind="relay"))
-    assert all(f.rule for f in review(Wired(design, catalogue)))
+@pytest.mark.campaign
+def test_no_rule_breaks_when_any_part_is_taken_away(demo: Design, catalogue: Catalogue) -> None:
+    """The demo without each of its parts: every judge returns, and none speaks of what is gone."""
+    for ref in demo.parts:
+        design = edits.remove_part(demo, ref)
+        for finding in review(Wired(design, catalogue)):
+            assert set(finding.refs) <= set(design.parts), (ref, finding.rule)
+            assert set(finding.nets) <= set(design.nets), (ref, finding.rule)

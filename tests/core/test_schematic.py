@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from itertools import combinations
+from dataclasses import replace
+from itertools import combinations, pairwise
 
 import networkx as nx
 import pytest
@@ -13,7 +14,7 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.blocks import propose_blocks
-from zesty_trace.core.schematic.sheet import Sheet
+from zesty_trace.core.schematic.sheet import Sheet, Wire
 from zesty_trace.core.schematic.wires import wire_quality
 from zesty_trace.core.wording.sentences import completions, understand
 from zesty_trace.errors import EditError, InputError
@@ -73,8 +74,45 @@ def drawn_connections(sheet: Sheet) -> nx.Graph:
     return graph
 
 
+def false_joins(sheet: Sheet, design: Design) -> list[str]:
+    """What a reader would take for a connection between two nets, by the cells alone.
+
+    Two straight wires that cross are none; an end, a bend, a dot or a pin on another net's wire is.
+    """
+    wires: dict[tuple[int, int], set[str]] = {}
+    marks: dict[tuple[int, int], set[str]] = {}
+    for wire in sheet.wires:
+        for (x0, y0), (x1, y1) in pairwise(wire.points):
+            for x in range(min(x0, x1), max(x0, x1) + 1):
+                for y in range(min(y0, y1), max(y0, y1) + 1):
+                    wires.setdefault((x, y), set()).add(wire.net)
+        for at in wire.points:
+            marks.setdefault(at, set()).add(wire.net)
+    for rail in sheet.rails:
+        for x in range(rail.left, rail.right + 1):
+            wires.setdefault((x, rail.y), set()).add(rail.net)
+    for net, pins in design.nets.items():
+        for at in (spot for pin, spot in sheet.spots().items() if pin in pins):
+            marks.setdefault(at, set()).add(net)
+    for tag in sheet.tags:
+        marks.setdefault(tag.at, set()).add(tag.net)
+    joins = [f"{at}: {sorted(wires[at] | nets)}" for at, nets in marks.items() if len(wires.get(at, set()) | nets) > 1]
+    return joins + [f"dot {at}: {sorted(wires[at])}" for at in sheet.junctions if len(wires.get(at, {""})) > 1]
+
+
 def test_the_drawing_connects_exactly_what_the_nets_connect(sheet: Sheet, mended: Design) -> None:
     check_connections(sheet, mended)
+    assert false_joins(sheet, mended) == []
+
+
+def test_a_false_join_would_be_seen(sheet: Sheet, mended: Design) -> None:
+    """The check itself: a wire that is led to another net's wire, and a dot on a crossing, are both reported."""
+    first = sheet.wires[0]
+    other = next(w for w in sheet.wires if w.net != first.net)
+    led = replace(first, points=(*first.points, other.points[0]))
+    assert false_joins(replace(sheet, wires=(led, *sheet.wires[1:])), mended)
+    across = Wire(other.net, ((first.points[0][0], first.points[0][1]), (first.points[-1])))
+    assert false_joins(replace(sheet, wires=(*sheet.wires, across)), mended)
 
 
 def check_connections(sheet: Sheet, design: Design) -> None:

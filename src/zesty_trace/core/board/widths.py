@@ -6,7 +6,6 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Rules
 from zesty_trace.core.quantities import NM_PER_MIL
-from zesty_trace.errors import SolveError
 
 STEP_NM = 50_000
 WIDEST_NM = 3_000_000
@@ -38,13 +37,3 @@ def width_for(current_a: float, rules: Rules) -> int:
     needed = ipc2221_width_nm(current_a, rules.temperature_rise_c, rules.copper_um)
     steps = -(-int(needed) // STEP_NM) * STEP_NM
     return min(max(steps, rules.track_nm), WIDEST_NM)
-
-
-def net_widths(wired: Wired) -> dict[str, int]:
-    """Return net -> track width, nm. Where the circuit cannot be solved, the rule's least width."""
-    design = wired.design
-    try:
-        currents = net_currents(wired)
-    except SolveError:
-        currents = {}
-    return {net: width_for(currents.get(net, 0.0), design.board.rules) for net in design.nets}

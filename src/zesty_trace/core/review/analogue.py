@@ -74,9 +74,9 @@ def divider_range(wired: Wired) -> Iterator[Finding]:
         feet = [n for n in wired.near(net, m.Resistor) if n.beyond == wired.ground and n.value > 0]
         tops = [n for n in wired.near(net, m.Resistor) if n.beyond not in (wired.ground, "", net) and n.value > 0]
         volt, limit = analyse(wired).highest.get(net, 0.0), analyse(wired).highest.get(supply or "", 0.0)
-        if not feet or not tops or not supply or volt <= limit:
+        source = analyse(wired).highest.get(tops[0].beyond, 0.0) if tops else 0.0
+        if not feet or not supply or not 0 < limit < min(volt, source):
             continue
-        source = analyse(wired).highest.get(tops[0].beyond, 0.0)
         wanted = 0.9 * limit
         foot = say_part_value(nearest(tops[0].value * wanted / max(source - wanted, 1e-9), 24))
         yield DIVIDER_RANGE.found(

@@ -52,13 +52,14 @@ _REF = re.compile(r"^[A-Za-z]{1,4}\d{1,4}$")
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing wrong in one cell."""
+    """One thing wrong in one cell; `unknown_kind` is the word that names no kind of part."""
 
     file: str
     line: int
     column: str
     text: str
     hint: str
+    unknown_kind: str = ""
 
     def __str__(self) -> str:
         return f"{self.file} line {self.line}, column {self.column}: {self.text}. {self.hint}"
@@ -183,7 +184,7 @@ def _read_parts(
             continue
         if kind_id not in catalogue.kinds:
             hint = suggest(kind_id, catalogue.kinds)
-            problems.append(Problem(file, line, "kind", f"there is no part kind “{kind_id}”", hint))
+            problems.append(Problem(file, line, "kind", f"there is no part kind “{kind_id}”", hint, kind_id))
             unread.add(ref)
             continue
         kind = catalogue.kinds[kind_id]

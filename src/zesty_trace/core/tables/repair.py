@@ -77,9 +77,8 @@ def preview_import(
         words: dict[str, list[int]] = {}
         rest: list[Problem] = []
         for problem in failed.problems:
-            match = re.match(r"there is no part kind “(.*)”$", problem.text)
-            if match and problem.column == "kind":
-                words.setdefault(match.group(1), []).append(problem.line)
+            if problem.unknown_kind:
+                words.setdefault(problem.unknown_kind, []).append(problem.line)
             else:
                 rest.append(problem)
     refs = _refs_by_line(parts_text)
