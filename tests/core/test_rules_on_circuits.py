@@ -375,3 +375,10 @@ def test_no_rule_breaks_when_any_part_is_taken_away(demo: Design, catalogue: Cat
         for finding in review(Wired(design, catalogue)):
             assert set(finding.refs) <= set(design.parts), (ref, finding.rule)
             assert set(finding.nets) <= set(design.nets), (ref, finding.rule)
+
+
+def test_a_finding_names_no_net_where_a_pin_is_on_none(catalogue: Catalogue) -> None:
+    """A switch driven to 2 V whose drain is open: the gate is spoken of, the empty name is not."""
+    parts = {"Q1": "nmos_power", "R1": "resistor 15k", "R2": "resistor 10k"}
+    design = make(catalogue, parts, "5V=R1.1; G=R1.2 R2.1 Q1.G; GND=R2.2 Q1.S")
+    assert [f.nets for f in hits(design, catalogue, "gate drive")] == [("G",)]

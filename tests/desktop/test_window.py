@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QFontDatabase, QFontInfo
 
 from zesty_trace.core.design.model import Pin
 from zesty_trace.desktop.kit import theme
@@ -20,6 +21,12 @@ def show(window: MainWindow, station: str, settle):
     window.go(station)
     settle(window)
     return window.station
+
+
+def test_the_window_is_written_in_the_shipped_fonts(window: MainWindow) -> None:
+    """Qt puts another family in the place of one that is missing, without a word."""
+    assert QFontInfo(window.font()).family() == theme.FAMILY
+    assert {"Regular", "SemiBold", "Bold"} <= {s.replace(" ", "") for s in QFontDatabase.styles(theme.FAMILY)}
 
 
 def test_keys_and_clicks_go_to_stations(window: MainWindow, qtbot, settle) -> None:

@@ -175,7 +175,7 @@ class Rule:
             source=self.source if source is None else source,
             station=self.station,
             refs=tuple(dict.fromkeys([*about.refs, *(p.ref for p in about.pins)])) if refs is None else refs,
-            nets=about.nets if nets is None else nets,
+            nets=tuple(n for n in (about.nets if nets is None else nets) if n),
             at=at,
             value=value,
             limit=limit,

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+import logging
 from dataclasses import dataclass
 from functools import cache
-from pathlib import Path
+from importlib.resources import files
 
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QPalette
 from PySide6.QtWidgets import QApplication, QWidget
 
 FAMILY = "Inter"
+_log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -98,9 +100,10 @@ THEMES = {"light": LIGHT, "dark": DARK}
 
 def load_fonts(app: QApplication) -> None:
     """Make the shipped family the application's font."""
-    folder = Path(__file__).parents[1] / "data" / "fonts"
-    for path in sorted(folder.glob("*.otf")):
-        QFontDatabase.addApplicationFont(str(path))
+    folder = files("zesty_trace") / "data" / "fonts"
+    for path in sorted((f for f in folder.iterdir() if f.name.endswith(".otf")), key=lambda f: f.name):
+        if QFontDatabase.addApplicationFontFromData(path.read_bytes()) < 0:
+            _log.warning("the font %s cannot be read", path.name)
     font = QFont(FAMILY)
     font.setPixelSize(14)
     app.setFont(font)
