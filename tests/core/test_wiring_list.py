@@ -69,6 +69,7 @@ def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) 
     )
 
 
+@pytest.mark.campaign  # the first texts of a clean checkout build the table of all characters, 2 s
 @settings(max_examples=50, deadline=None)
 @given(TEXT)
 def test_quoted_words_come_back(text: str) -> None:
