@@ -44,7 +44,6 @@ def nothing_left_behind() -> Iterator[None]:
 
 
 CEILING_S = 2.0  # of processor time, at this machine's full speed, for one test of the core
-SHARED = 2.0 if "PYTEST_XDIST_WORKER" in os.environ else 1.0  # workers beside each other share caches and memory
 
 
 @pytest.hookimpl(wrapper=True)
@@ -54,7 +53,7 @@ def pytest_runtest_call(item: pytest.Item) -> Iterator[None]:
     yield
     took = time.process_time() - start
     core = "core" in item.path.parts and item.get_closest_marker("campaign") is None
-    if core and took > CEILING_S * SHARED and took > CEILING_S * SHARED * slowness():
+    if core and took > CEILING_S and took > CEILING_S * slowness():
         pytest.fail(f"it took {took:.1f} s, a test of the core may take {CEILING_S:g} s")
 
 

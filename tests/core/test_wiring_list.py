@@ -69,7 +69,13 @@ def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) 
     )
 
 
-@pytest.mark.campaign  # the first texts of a clean checkout build the table of all characters, 2 s
+@pytest.fixture(scope="module")
+def characters() -> None:
+    """Have the table of characters made, which takes hypothesis 3 s in a clean checkout and is kept after that."""
+    TEXT.validate()
+
+
+@pytest.mark.usefixtures("characters")
 @settings(max_examples=50, deadline=None)
 @given(TEXT)
 def test_quoted_words_come_back(text: str) -> None:
