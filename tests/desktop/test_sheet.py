@@ -15,8 +15,9 @@ from zesty_trace.core.design.model import Moment, Pin
 from zesty_trace.core.design.scenario_edits import set_timeline
 from zesty_trace.core.schematic.sheet import reading_order
 from zesty_trace.core.wording.swap import swappable
+from zesty_trace.desktop.schematic import edits as sheet_edits
 from zesty_trace.desktop.schematic import files as sheet_files
-from zesty_trace.desktop.schematic.station import DRAWERS
+from zesty_trace.desktop.schematic.drawers.stack import DRAWERS
 from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.journey.demos import create_demo
 from zesty_trace.journey.kinds import project_catalogue
@@ -116,15 +117,15 @@ def test_copy_and_paste_makes_new_parts_on_the_same_outside_nets(sheet, qtbot, s
 
 
 def test_an_edit_is_drawn_before_the_full_arrangement(sheet, settle) -> None:
-    before = sheet._drawn
-    sheet.say("U3.P4 - R20 330 - D7 red - GND")
-    assert sheet._drawn.design is sheet.session.design
-    assert {"R20", "D7"} <= {s.ref for s in sheet._drawn.sheet.symbols}
-    assert sheet._arranged.of is before.wired
+    before = sheet.model.drawn
+    sheet_edits.say(sheet.model, "U3.P4 - R20 330 - D7 red - GND")
+    assert sheet.model.drawn.design is sheet.session.design
+    assert {"R20", "D7"} <= {s.ref for s in sheet.model.drawn.sheet.symbols}
+    assert sheet.model.arranged.of is before.wired
     old = {w for w in before.sheet.wires if w.net not in ("GND",)}
-    assert len(old & set(sheet._drawn.sheet.wires)) > 0.9 * len(old)
+    assert len(old & set(sheet.model.drawn.sheet.wires)) > 0.9 * len(old)
     settle(sheet.window())
-    assert sheet._arranged.of is sheet.session.wired
+    assert sheet.model.arranged.of is sheet.session.wired
 
 
 def test_an_edit_repaints_only_what_changed_and_the_picture_is_that_of_a_full_paint(sheet, settle, qtbot) -> None:
@@ -139,7 +140,7 @@ def test_an_edit_repaints_only_what_changed_and_the_picture_is_that_of_a_full_pa
 
     canvas.paintEvent = record
     sheet._later.setInterval(5000)
-    sheet.say("R9 = 2k2")
+    sheet_edits.say(sheet.model, "R9 = 2k2")
     qtbot.waitUntil(lambda: bool(rects), timeout=2000)
     assert rects[0].width() < canvas.width() / 3  # the findings that follow may paint more
     settled = canvas.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
@@ -176,46 +177,46 @@ def test_a_click_on_a_supply_line_or_a_tag_lights_its_net(sheet, qtbot) -> None:
 
 def test_parts_are_numbered_by_position_and_the_sheet_is_split_into_pages(sheet, settle) -> None:
     window, session = sheet.window(), sheet.session
-    sheet.renumber()
+    sheet_edits.renumber(sheet.model)
     settle(window)
-    resistors = [r for r in reading_order(sheet._drawn.sheet) if r.startswith("R")]
+    resistors = [r for r in reading_order(sheet.model.drawn.sheet) if r.startswith("R")]
     assert session.design.parts.keys() >= {f"R{k}" for k in range(1, len(resistors) + 1)}
     assert resistors[0] == "R1"
-    sheet.split_pages()
+    sheet_edits.split_pages(sheet.model)
     settle(window)
     assert len(session.design.pages) > 1
     assert sheet.pages.isVisible()
-    assert any(t.mark for t in sheet._drawn.sheet.tags)
-    first = {s.ref for s in sheet._drawn.sheet.symbols}
+    assert any(t.mark for t in sheet.model.drawn.sheet.tags)
+    first = {s.ref for s in sheet.model.drawn.sheet.symbols}
     sheet.pages.setCurrentIndex(2)
     sheet.pages.activated.emit(2)
     settle(window)
-    second = {s.ref for s in sheet._drawn.sheet.symbols}
+    second = {s.ref for s in sheet.model.drawn.sheet.symbols}
     assert first.isdisjoint(second)
-    sheet.light([next(iter(first))], [])
+    sheet.model.light([next(iter(first))], [])
     settle(window)
-    assert next(iter(first)) in {s.ref for s in sheet._drawn.sheet.symbols}
-    sheet.split_pages()
+    assert next(iter(first)) in {s.ref for s in sheet.model.drawn.sheet.symbols}
+    sheet_edits.split_pages(sheet.model)
     settle(window)
     assert session.design.pages == ()
 
 
 def test_the_sheet_is_written_as_pdf_svg_and_netlists(sheet, tmp_path: Path, settle) -> None:
-    sheet_files.export_pdf(sheet, tmp_path / "s.pdf")
+    sheet_files.export_pdf(sheet.model, sheet, tmp_path / "s.pdf")
     settle(sheet.window())
     assert (tmp_path / "s.pdf").read_bytes()[:5] == b"%PDF-"
-    sheet_files.export_svg(sheet, tmp_path / "s.svg")
+    sheet_files.export_svg(sheet.model, sheet, tmp_path / "s.svg")
     settle(sheet.window())
     svg = (tmp_path / "s.svg").read_text()
     for text in ("Proofing cabinet", "U3", "Page 1 of 1", TODAY.isoformat()[:4]):
         assert text in svg, text
-    sheet_files.export_netlist(sheet, "json", tmp_path / "n.json")
+    sheet_files.export_netlist(sheet.model, sheet, "json", tmp_path / "n.json")
     data = json.loads((tmp_path / "n.json").read_text())
     assert {p["ref"] for p in data["nets"]["HEATER"]} == {p.ref for p in sheet.session.design.nets["HEATER"]}
-    sheet_files.export_netlist(sheet, "csv", tmp_path / "n.csv")
+    sheet_files.export_netlist(sheet.model, sheet, "csv", tmp_path / "n.csv")
     lines = (tmp_path / "n.csv").read_text().splitlines()
     assert len(lines) - 1 == sum(len(p) for p in sheet.session.design.nets.values())
-    sheet_files.export_pdf(sheet, tmp_path / "nowhere" / "s.pdf")
+    sheet_files.export_pdf(sheet.model, sheet, tmp_path / "nowhere" / "s.pdf")
     settle(sheet.window())
     assert "nowhere" in sheet.window().status.text.text()
 
@@ -229,7 +230,7 @@ def _taken(canvas, at: QPointF) -> bool:
 
 def test_a_drawer_takes_the_findings_place_and_is_kept_for_next_time(window, sheet, qtbot, open_window, settle) -> None:
     click(qtbot, sheet.toggles["numbers"])
-    assert sheet.drawers["numbers"].isVisible()
+    assert sheet.drawers.made["numbers"].isVisible()
     assert not window.findings.isVisible()
     window.go("layout")
     assert window.findings.isVisible()
@@ -239,10 +240,10 @@ def test_a_drawer_takes_the_findings_place_and_is_kept_for_next_time(window, she
     again = open_window(path)
     again.go("schematic")
     settle(again)
-    assert again.station.drawer_key == "numbers"
+    assert again.station.drawers.key == "numbers"
     click(qtbot, again.station.toggles[""])
     assert again.findings.isVisible()
-    assert not again.station.drawer_stack.isVisible()
+    assert not again.station.drawers.isVisible()
 
 
 def test_every_drawer_opens_on_an_empty_and_on_an_unsolvable_design(open_window, tmp_path: Path, settle, qtbot) -> None:
@@ -260,24 +261,25 @@ def test_every_drawer_opens_on_an_empty_and_on_an_unsolvable_design(open_window,
         "J1.SLEEVE, J2.SLEEVE = GND",
     ):
         if sentence:
-            station.say(sentence)
+            sheet_edits.say(station.model, sentence)
         for key in DRAWERS:
-            station.open_drawer(key)
+            station.drawers.open(key)
             settle(window)
-            assert station.drawer_stack.currentWidget().heading.text()
-    station.close_drawer()
+            assert station.drawers.currentWidget().heading.text()
+    station.drawers.close_open()
     station.play()
     settle(window)
-    station.close_drawer()
-    for edit in ("renumber", "split_pages", "arrange_again", "paste", "copy_selection", "select_all"):
-        getattr(station, edit)()
+    station.drawers.close_open()
+    for edit in ("renumber", "split_pages", "arrange_again", "paste", "copy_selection"):
+        getattr(sheet_edits, edit)(station.model)
         settle(window)
+    station.model.select_all()
 
 
 def test_part_drawer_edits_one_and_many(sheet, qtbot, settle) -> None:
     session = sheet.session
-    sheet.open_drawer("part")
-    drawer = sheet.drawers["part"]
+    sheet.drawers.open("part")
+    drawer = sheet.drawers.made["part"]
     click_part(qtbot, sheet, "R14")
     assert drawer.heading.text() == "R14"
     assert "orange orange brown" in drawer.marking.text()
@@ -302,8 +304,8 @@ def test_part_drawer_edits_one_and_many(sheet, qtbot, settle) -> None:
 
 def test_wiring_list_and_drawing_are_in_step_both_ways(sheet, qtbot, settle) -> None:
     session = sheet.session
-    sheet.open_drawer("wiring")
-    drawer = sheet.drawers["wiring"]
+    sheet.drawers.open("wiring")
+    drawer = sheet.drawers.made["wiring"]
     assert "add R14 resistor 330" in drawer.text.toPlainText()
     session.do("value", lambda d: edits.change_part(d, "R14", value="390"))
     settle(sheet.window())
@@ -330,8 +332,8 @@ def test_wiring_list_and_drawing_are_in_step_both_ways(sheet, qtbot, settle) -> 
 def test_states_are_edited_and_the_sheet_shows_the_picked_one(sheet, qtbot, settle) -> None:
     window, session = sheet.window(), sheet.session
     sheet.overlay.click()
-    sheet.open_drawer("states")
-    drawer = sheet.drawers["states"]
+    sheet.drawers.open("states")
+    drawer = sheet.drawers.made["states"]
     names = [drawer.list.item(k).text().split("  ·")[0] for k in range(drawer.list.count())]
     drawer.list.setCurrentRow(names.index("all off"))
     off = sheet.canvas.view.volts["HEAT"]
@@ -361,9 +363,9 @@ def test_states_are_edited_and_the_sheet_shows_the_picked_one(sheet, qtbot, sett
 
 def test_the_timeline_plays_lights_and_sums_up_charge(node: MainWindow, qtbot, settle) -> None:
     sheet, session = node.station, node.session
-    sheet.open_drawer("timeline")
+    sheet.drawers.open("timeline")
     settle(node)
-    drawer = sheet.drawers["timeline"]
+    drawer = sheet.drawers.made["timeline"]
     assert "on average" in drawer.sums.text()
     assert "mAh" in drawer.sums.text()
     before = drawer._cycle.average_a
@@ -375,7 +377,7 @@ def test_the_timeline_plays_lights_and_sums_up_charge(node: MainWindow, qtbot, s
     drawer.slider.setValue(1000)
     drawer._seek(1000)
     assert sheet.canvas.view.lights is not None
-    assert sheet.state_name == session.design.timeline[-1].state
+    assert sheet.model.state_name == session.design.timeline[-1].state
     click(qtbot, drawer.play_button)
     assert sheet.canvas.view.lights is None
     drawer.add()
@@ -389,9 +391,9 @@ def test_the_timeline_plays_lights_and_sums_up_charge(node: MainWindow, qtbot, s
 
 def test_equal_steps_of_the_timeline_each_show_their_current(sheet, settle) -> None:
     sheet.session.do("twice", lambda d: set_timeline(d, (Moment(state="all on", seconds=1.0),) * 2))
-    sheet.open_drawer("timeline")
+    sheet.drawers.open("timeline")
     settle(sheet.window())
-    texts = [sheet.drawers["timeline"].steps.item(k, 2).text() for k in range(2)]
+    texts = [sheet.drawers.made["timeline"].steps.item(k, 2).text() for k in range(2)]
     assert texts[0] == texts[1] != ""
 
 
@@ -408,11 +410,11 @@ def test_a_broken_part_file_does_not_keep_the_design_from_being_saved(window: Ma
 
 def test_lights_glow_by_their_current_while_the_timeline_plays(dial: MainWindow, settle) -> None:
     sheet = dial.station
-    moments = tuple(Moment(state=s.name, seconds=0.5) for s in sheet.analysis.states)
+    moments = tuple(Moment(state=s.name, seconds=0.5) for s in sheet.model.analysis.states)
     dial.session.do("timeline", lambda d: set_timeline(d, moments))
-    sheet.open_drawer("timeline")
+    sheet.drawers.open("timeline")
     settle(dial)
-    drawer = sheet.drawers["timeline"]
+    drawer = sheet.drawers.made["timeline"]
     lit = next(k for k, s in enumerate(drawer._cycle.steps) if s.lit)
     ref = next(iter(drawer._cycle.steps[lit].lit))
     sheet.canvas.center_on(QPointF(sheet.canvas.symbol(ref).x, sheet.canvas.symbol(ref).y), 14.0)
@@ -426,9 +428,9 @@ def test_lights_glow_by_their_current_while_the_timeline_plays(dial: MainWindow,
 
 
 def test_numbers_show_supplies_times_and_the_spread(sheet, qtbot, settle) -> None:
-    sheet.open_drawer("numbers")
+    sheet.drawers.open("numbers")
     settle(sheet.window())
-    drawer = sheet.drawers["numbers"]
+    drawer = sheet.drawers.made["numbers"]
     texts = _tree(drawer.tree)
     assert any(t.startswith("J1 on 12V_IN") and "of 3.0 A" in t for t in texts)
     assert any(t.startswith("Reset delay, U3.NRST 1.20 ms") for t in texts)
@@ -458,8 +460,8 @@ def _tree(tree) -> list[str]:
 
 def test_options_carry_their_needs_and_firmware_switches(sheet, qtbot, settle) -> None:
     session = sheet.session
-    sheet.open_drawer("options")
-    drawer = sheet.drawers["options"]
+    sheet.drawers.open("options")
+    drawer = sheet.drawers.made["options"]
     for refs, name, needs, switch in (
         (["BZ1", "Q5", "R10", "R11"], "Sounder", "", "WITH_SOUND=1"),
         (["D6", "R16"], "Ready light", "Sounder", ""),
@@ -490,8 +492,8 @@ def test_options_carry_their_needs_and_firmware_switches(sheet, qtbot, settle) -
 
 def test_a_part_is_made_from_its_pin_table_used_and_kept(sheet, qtbot, settle, tmp_path: Path) -> None:
     window = sheet.window()
-    sheet.open_drawer("make")
-    drawer = sheet.drawers["make"]
+    sheet.drawers.open("make")
+    drawer = sheet.drawers.made["make"]
     drawer.pins.setPlainText("1 VDD power\n2 SDA I/O\n2 SCL input")
     assert "line 3" in drawer.said.text()
     drawer.pins.setPlainText(
@@ -517,8 +519,8 @@ def test_a_part_is_made_from_its_pin_table_used_and_kept(sheet, qtbot, settle, t
     qtbot.keyClick(sheet.line, Qt.Key.Key_Return)
     settle(window)
     part = next(p for p in window.session.design.parts.values() if p.kind == "soil_sensor")
-    sheet.say(f"{part.ref}.SDA, U3.SDA = SDA")
-    sheet.say(f"{part.ref}.SCL, U3.SCL = SCL")
+    sheet_edits.say(sheet.model, f"{part.ref}.SDA, U3.SDA = SDA")
+    sheet_edits.say(sheet.model, f"{part.ref}.SCL, U3.SCL = SCL")
     settle(window)
     window.close()
     shutil.rmtree(tmp_path / "config", ignore_errors=True)
@@ -527,12 +529,12 @@ def test_a_part_is_made_from_its_pin_table_used_and_kept(sheet, qtbot, settle, t
 
 def test_module_or_bare_is_shown_side_by_side_before_it_is_done(node: MainWindow, qtbot, settle) -> None:
     sheet, session = node.station, node.session
-    sheet.say("add U90 controller_plug_in")
+    sheet_edits.say(sheet.model, "add U90 controller_plug_in")
     settle(node)
     assert "U90" in swappable(session.design)
-    sheet.open_drawer("part")
+    sheet.drawers.open("part")
     sheet.canvas.select(["U90"])
-    drawer = sheet.drawers["part"]
+    drawer = sheet.drawers.made["part"]
     before = session.design
     click(qtbot, drawer.swap_button)
     assert session.design is before

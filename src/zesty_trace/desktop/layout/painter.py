@@ -14,7 +14,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Layer
 from zesty_trace.core.quantities import mm
 from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.schematic.painter import draw_text
+from zesty_trace.desktop.kit.lettering import Lettering, draw_text
 
 Box = tuple[float, float, float, float]
 
@@ -85,7 +85,7 @@ def flat_text(p: QPainter, x: float, y: float, text: str, size: float, color: st
     p.save()
     p.translate(x, y)
     p.scale(1, -1)
-    draw_text(p, 0, 0, text, size, color, "center", bold)
+    draw_text(p, Lettering(0, 0, text, size, color, "center", bold))
     p.restore()
 
 

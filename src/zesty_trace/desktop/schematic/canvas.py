@@ -15,7 +15,8 @@ from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.schematic.dirty import changed_rect
-from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter, SheetView
+from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter
+from zesty_trace.desktop.schematic.view import SheetView
 
 REACH = 0.8
 NOTHING_DRAWN = "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."

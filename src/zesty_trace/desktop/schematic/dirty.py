@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QRectF
 
-from zesty_trace.desktop.schematic.painter import SheetView
+from zesty_trace.desktop.schematic.view import SheetView
 
 LABEL_RIGHT, LABEL_AROUND = 14.0, 4.0  # how far what is written beside a part reaches, grid units
 

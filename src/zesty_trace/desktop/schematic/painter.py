@@ -2,42 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
-from functools import lru_cache
+from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPaintEngine, QPainter, QPainterPath, QPen, QPolygonF, QStaticText, QTransform
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
 
-from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.design.model import Pin
 from zesty_trace.core.quantities import say
 from zesty_trace.core.schematic.labels import TAG_UNITS, WIDE_LETTER, LabelRooms, row_size, size_in_room
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.kit.lettering import LARGEST_SHARE, Lettering, draw_in_pixels, draw_text, on_screen
+from zesty_trace.desktop.schematic.view import SheetView
 
 PEN = 0.16
-
-
-@dataclass(frozen=True)
-class SheetView:
-    """Everything the painter needs."""
-
-    wired: Wired
-    sheet: Sheet
-    ground: str
-    volts: dict[str, float] = field(default_factory=dict)
-    amps: dict[Pin, float] = field(default_factory=dict)
-    overlay: bool = False
-    lit_refs: frozenset[str] = frozenset()
-    lit_nets: frozenset[str] = frozenset()
-    badges: dict[str, tuple[int, str]] = field(default_factory=dict)
-    variant: str = ""  # parts that its boards do not have are drawn faint
-    lights: dict[str, float] | None = None  # LED -> A while a state is played; None draws all LEDs alike
-
-    @property
-    def design(self) -> Design:
-        """The design that is drawn."""
-        return self.wired.design
 
 
 LIGHT_COLORS = {
@@ -54,70 +32,6 @@ RAIL_NAMES = 7.0  # room left of the supply lines for their names, grid units
 LABELS = 16.0  # how far what is written beside a part reaches at most, grid units
 REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
 NAME_MOST = 1.8  # far out, names of pins and nets grow to this many sheet units at most: they have no more room
-LARGEST_SHARE = 2.1  # far out, text may grow to this many sheet units, so that it stays in its room
-
-
-@lru_cache(64)
-def text_font(bold: bool = False, quarter_px: int = 80, dpi: int = 0) -> QFont:
-    """Return the drawing font, by default 20 units high, to be scaled."""
-    font = QFont(theme.FAMILY)
-    if dpi:
-        font.setPointSizeF(quarter_px / 4.0 * 72.0 / dpi)
-    else:
-        font.setPixelSize(quarter_px // 4)
-    font.setBold(bold)
-    font.setHintingPreference(QFont.HintingPreference.PreferNoHinting)  # widths that follow the size exactly
-    return font
-
-
-@lru_cache(8192)
-def _laid_out(text: str, quarter_px: int, bold: bool, dpi: int) -> tuple[QStaticText, float, float]:
-    """Return text that is laid out once, with its width and height in pixels."""
-    made = QStaticText(text)
-    made.setTextFormat(Qt.TextFormat.PlainText)
-    made.prepare(QTransform(), text_font(bold, quarter_px, dpi))
-    size = made.size()
-    return made, size.width(), size.height()
-
-
-def draw_text(
-    p: QPainter,
-    x: float,
-    y: float,
-    text: str,
-    size: float,
-    color: str,
-    align: str = "left",
-    bold: bool = False,
-    least_px: float = 0.0,
-    hide_px: float = 0.0,
-) -> None:
-    """Draw text with its vertical middle at y; `size` in scene units.
-
-    Far out, text stays at least `least_px` high, or is left out where it would be under `hide_px`.
-    """
-    world = p.transform()
-    scale = abs(world.m11()) or abs(world.m12()) or 1.0
-    if size * scale < hide_px:
-        return
-    size = max(size, min(least_px, LARGEST_SHARE * scale) / scale)
-    p.setPen(theme.current().color(color))
-    k = size / 20.0
-    p.translate(x, y)
-    p.scale(k, k)
-    p.setFont(text_font(bold))
-    flag = {"left": Qt.AlignmentFlag.AlignLeft, "right": Qt.AlignmentFlag.AlignRight}.get(
-        align, Qt.AlignmentFlag.AlignHCenter
-    )
-    left = {"left": 0.0, "right": -800.0}.get(align, -400.0)
-    p.drawText(QRectF(left, -20, 800, 40), flag | Qt.AlignmentFlag.AlignVCenter, text)
-    p.setTransform(world)
-
-
-def on_screen(p: QPainter) -> bool:
-    """Whether what is drawn becomes pixels at once, upright: text may then be laid out in pixels."""
-    world = p.transform()
-    return world.m11() == world.m22() > 0 and not world.m12() and p.paintEngine().type() == QPaintEngine.Type.Raster
 
 
 _last_rooms: list[tuple[Sheet, LabelRooms]] = []
@@ -147,7 +61,7 @@ class SheetPainter:
             left, top, right, bottom = seen.left(), seen.top(), seen.right(), seen.bottom()
         self._zoom = abs(p.transform().m11()) or 1.0
         self._late, self._faint = on_screen(p), False
-        self._texts: list[tuple[bool, int, str, float, float, str, str]] = []
+        self._texts: list[Lettering] = []
         for rail in self.view.sheet.rails:
             self._rail(p, rail.net, rail.left, rail.right, rail.y)
         for wire in self.view.sheet.wires:
@@ -171,52 +85,18 @@ class SheetPainter:
                 continue
             self._tag(p, tag.net, tag.at, tag.side, tag.mark)
         for title in self.view.sheet.titles:
-            self._text(p, title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0)
+            self._text(p, Lettering(title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0))
         if self.view.overlay:
             self._overlay(p)
-        self._flush(p)
+        draw_in_pixels(p, self._texts)
 
-    def _text(
-        self,
-        p: QPainter,
-        x: float,
-        y: float,
-        text: str,
-        size: float,
-        color: str,
-        align: str = "left",
-        bold: bool = False,
-        least_px: float = 0.0,
-        hide_px: float = 0.0,
-    ) -> None:
+    def _text(self, p: QPainter, words: Lettering) -> None:
         """Keep text for the end where it can be drawn in pixels, else draw it."""
-        color = "muted" if self._faint else color
-        if not self._late:
-            draw_text(p, x, y, text, size, color, align, bold, least_px, hide_px)
-            return
-        scale = self._zoom
-        if size * scale >= hide_px:
-            size = max(size, min(least_px, LARGEST_SHARE * scale) / scale)
-            self._texts.append((bold, round(size * scale * 4), color, x, y, text, align))
-
-    def _flush(self, p: QPainter) -> None:
-        """Draw the texts in pixels, those of one font after each other: most of a sheet's paint time would go there."""
-        if not self._texts:
-            return
-        world, dpi, t = p.transform(), p.device().logicalDpiY(), theme.current()
-        dx, dy, scale = world.dx(), world.dy(), self._zoom
-        p.resetTransform()
-        last: tuple[bool, int, str] | None = None
-        for bold, quarter_px, color, x, y, text, align in sorted(self._texts):
-            if last != (bold, quarter_px, color):
-                last = (bold, quarter_px, color)
-                p.setFont(text_font(bold, max(quarter_px, 4), dpi))
-                p.setPen(t.color(color))
-            laid_out, width, height = _laid_out(text, max(quarter_px, 4), bold, dpi)
-            left = dx + x * scale - {"left": 0.0, "right": width}.get(align, width / 2)
-            p.drawStaticText(QPointF(left, dy + y * scale - height / 2), laid_out)
-        p.setTransform(world)
-        self._texts.clear()
+        words = replace(words, color="muted") if self._faint else words
+        if self._late:
+            self._texts.append(words)
+        else:
+            draw_text(p, words)
 
     def _color(self, net: str) -> str:
         return theme.voltage_color(self._supply_volt(net), net == self.view.ground)
@@ -243,10 +123,10 @@ class SheetPainter:
         color = "ink" if color == "lemon" else color
         edge = -p.transform().dx() / p.transform().m11() + 0.4  # of what is seen
         if edge > left - RAIL_NAMES:  # names stay in sight when zoomed in
-            self._text(p, max(left, edge) + 0.1, y - 1.0, net, 1.6, color, bold=True, least_px=7.5)
+            self._text(p, Lettering(max(left, edge) + 0.1, y - 1.0, net, 1.6, color, bold=True, least_px=7.5))
         else:
             size = max(1.6, min(1.95, 7.5 / self._zoom))
-            self._text(p, left - 0.6, y, net, size, color, "right", bold=True)
+            self._text(p, Lettering(left - 0.6, y, net, size, color, "right", bold=True))
 
     # Symbols ------------------------------------------------------------------------------------------------------
 
@@ -386,16 +266,17 @@ class SheetPainter:
     def _labels(self, p: QPainter, s: PlacedSymbol) -> None:
         part = self.view.design.parts[s.ref]
         value = part.value_in(self.view.variant).split(" ")[0]
-        s.body()[2]
         look = s.symbol.look
         if look == "box":
             self._box_labels(p, s)
         elif look == "switch":
-            self._text(p, s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5)
+            self._text(p, Lettering(s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5))
         elif s.symbol.turned:
-            self._text(p, s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX)
+            self._text(p, Lettering(s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX))
             line, color, least = self._second_line(s, value)
-            self._text(p, s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
+            self._text(
+                p, Lettering(s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
+            )
         else:
             self._side_labels(p, s, value)
 
@@ -407,10 +288,13 @@ class SheetPainter:
         shown = line and (least or 1.35 * self._zoom >= VALUE_PX)
         apart = max(0.75, 4.5 / self._zoom) if shown else 0.0
         right = s.body()[2] + (0.7 if s.symbol.look == "button" else 0.3)
-        self._text(p, right, s.y - apart, s.ref, size, "ink", bold=True)
+        self._text(p, Lettering(right, s.y - apart, s.ref, size, "ink", bold=True))
         if shown:
             self._text(
-                p, right, s.y + apart + 0.1, line, size_in_room(room, line, max(1.35, least / self._zoom), 1.35), color
+                p,
+                Lettering(
+                    right, s.y + apart + 0.1, line, size_in_room(room, line, max(1.35, least / self._zoom), 1.35), color
+                ),
             )
 
     def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
@@ -426,28 +310,31 @@ class SheetPainter:
                 wide[pin.side] = max(wide[pin.side], 0.35 + len(pin.name) * far * WIDE_LETTER)
             size, color, hide = (far, "ink", 0.0) if connected else (0.85, "muted", 4.5)
             if pin.side == "left":
-                self._text(p, left + 0.35, y, pin.name, size, color, "left", False, 0.0, hide)
+                self._text(p, Lettering(left + 0.35, y, pin.name, size, color, "left", False, 0.0, hide))
             elif pin.side == "right":
-                self._text(p, right - 0.35, y, pin.name, size, color, "right", False, 0.0, hide)
+                self._text(p, Lettering(right - 0.35, y, pin.name, size, color, "right", False, 0.0, hide))
             else:
                 edge = top + 0.85 if pin.side == "top" else bottom - 0.85
                 fits = min(size, across[pin.side])
-                self._text(p, x, edge, pin.name, fits, color, "center", False, 0.0, max(hide, 3.6))
+                self._text(p, Lettering(x, edge, pin.name, fits, color, "center", False, 0.0, max(hide, 3.6)))
             if connected and pin.side in wide:
                 self._text(
-                    p, x, y - 0.55, pin.number, 0.62, "muted", "right" if pin.side == "left" else "left", hide_px=5.0
+                    p,
+                    Lettering(
+                        x, y - 0.55, pin.number, 0.62, "muted", "right" if pin.side == "left" else "left", hide_px=5.0
+                    ),
                 )
         size = max(1.7, min(LARGEST_SHARE, REF_PX / self._zoom))
         room = right - left - wide["left"] - wide["right"]
         if kind.connector or room < len(s.ref) * size * WIDE_LETTER + 0.8:
-            self._text(p, right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX)
+            self._text(p, Lettering(right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX))
             return
         middle = (left + wide["left"] + right - wide["right"]) / 2
         centre = (top + bottom) / 2 - (0.6 if bottom - top >= 7 else 0.0)
-        self._text(p, middle, centre, s.ref, size, "ink", "center", True)
+        self._text(p, Lettering(middle, centre, s.ref, size, "ink", "center", True))
         title = kind.title.split(",")[0]
         if bottom - top >= 7 and len(title) * 0.5 < room - 1:
-            self._text(p, middle, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5)
+            self._text(p, Lettering(middle, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5))
 
     def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str, mark: str) -> None:
         t = theme.current()
@@ -465,9 +352,9 @@ class SheetPainter:
         path.closeSubpath()
         p.drawPath(path)
         if way > 0:
-            self._text(p, x + 0.7, y, said, size, "ink")
+            self._text(p, Lettering(x + 0.7, y, said, size, "ink"))
         else:
-            self._text(p, x - 0.7, y, said, size, "ink", "right")
+            self._text(p, Lettering(x - 0.7, y, said, size, "ink", "right"))
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
         t = theme.current()
@@ -475,7 +362,9 @@ class SheetPainter:
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(t.color(severity))
         p.drawEllipse(QPointF(left, top), 1.5, 1.5)
-        self._text(p, left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
+        self._text(
+            p, Lettering(left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
+        )
 
     def _overlay(self, p: QPainter) -> None:
         """Write the voltage of each net on its line or its longest level wire."""
@@ -509,4 +398,4 @@ class SheetPainter:
         p.setPen(QPen(t.color("muted"), 0.08))
         p.setBrush(t.color("lemon"))
         p.drawRoundedRect(QRectF(x - wide / 2, y - size * 0.68, wide, size * 1.36), 0.5, 0.5)
-        self._text(p, x, y, text, size, "ink" if t.name == "light" else "on_accent", "center")
+        self._text(p, Lettering(x, y, text, size, "ink" if t.name == "light" else "on_accent", "center"))

@@ -13,7 +13,9 @@ from PySide6.QtGui import QPagedPaintDevice, QPageLayout, QPageSize, QPainter, Q
 
 from zesty_trace.core.design.model import Design
 from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter, SheetView, draw_text
+from zesty_trace.desktop.kit.lettering import Lettering, draw_text
+from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter
+from zesty_trace.desktop.schematic.view import SheetView
 from zesty_trace.errors import StoreError
 
 UNITS_A_PAGE = 190  # a page this many grid units wide is read at arm's length on A4
@@ -57,7 +59,9 @@ def draw_page(p: QPainter, area: QRectF, page: PrintedPage, number: int, count: 
     lines = title_lines(page.view.design, page.name, number, count, today)
     for k, line in enumerate(lines):
         size = (4.0 if k == 0 else 3.0) * mm
-        draw_text(p, block.left() + 3 * mm, block.top() + (3.6 + 4.6 * k) * mm, line, size, "ink", "left", k == 0)
+        draw_text(
+            p, Lettering(block.left() + 3 * mm, block.top() + (3.6 + 4.6 * k) * mm, line, size, "ink", "left", k == 0)
+        )
     sheet = page.view.sheet
     room = QRectF(area.left() + 3 * mm, area.top() + 3 * mm, area.width() - 6 * mm, block.top() - area.top() - 5 * mm)
     wide = RAIL_NAMES + max([sheet.width, *(int(s.body()[2]) + 6 for s in sheet.symbols)])

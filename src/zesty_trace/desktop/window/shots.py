@@ -64,11 +64,11 @@ def take_shots(folder: Path, name: str = "light", demo: str = DEMO) -> list[Path
 
         shot("brief", "1-brief")
         shot("schematic", "2-schematic")
-        window.station.open_drawer("numbers")  # type: ignore[attr-defined]
+        window.station.drawers.open("numbers")  # type: ignore[attr-defined]
         shot("schematic", "2b-numbers")
-        window.station.open_drawer("wiring")  # type: ignore[attr-defined]
+        window.station.drawers.open("wiring")  # type: ignore[attr-defined]
         shot("schematic", "2c-wiring-list")
-        window.station.close_drawer()  # type: ignore[attr-defined]
+        window.station.drawers.close_open()  # type: ignore[attr-defined]
         for finding in list(window.session.findings["schematic"]):
             if finding.mend:
                 window.session.do(finding.mend.label, finding.mend.apply)

@@ -1,35 +1,36 @@
-"""What every drawer shares: the station it belongs to, a heading, and re-reading when it is open."""
+"""What every drawer shares: the model it reads and changes, a heading, and re-reading when it is open."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from zesty_trace.desktop.kit.widgets import button, label
 from zesty_trace.desktop.project.session import Session
-from zesty_trace.desktop.schematic.host import SheetHost
+from zesty_trace.desktop.schematic.model import SchematicModel
 from zesty_trace.errors import ZestyError
 
 
 class Drawer(QFrame):
     """A panel beside the sheet. Subclasses build into `self.body` and read the session in `pull`."""
 
+    close_asked = Signal()
     key = ""
     title = ""
     tip = ""
 
-    def __init__(self, station: SheetHost) -> None:
+    def __init__(self, model: SchematicModel) -> None:
         super().__init__()
         self.setObjectName("drawerFrame")
-        self.station = station
-        self.session: Session = station.session
+        self.model = model
+        self.session: Session = model.session
         outer = QVBoxLayout(self)
         outer.setContentsMargins(12, 2, 2, 2)
         outer.setSpacing(8)
         head = QHBoxLayout()
         self.heading = label(self.title, "heading")
         head.addWidget(self.heading, 1)
-        close = button("Close", station.close_drawer, tip="Back to the findings")
+        close = button("Close", self.close_asked.emit, tip="Back to the findings")
         head.addWidget(close)
         outer.addLayout(head)
         area = QScrollArea()

@@ -140,9 +140,7 @@ class MakePartDrawer(Drawer):
         self.session.refresh_catalogue()
         self.keep_button.setEnabled(False)
         self._say(f"Kept in {path.parent}. Say “add {kind.prefix}… {kind.id}” below to use it.", "good")
-        self.station.say_line.field.setText(f"add {self._fresh(kind.prefix)} {kind.id}")
-        self.station.say_line.focus_line()
-        self.station.say_line.refresh()
+        self.model.line_asked.emit(f"add {self._fresh(kind.prefix)} {kind.id}")
 
     def _fresh(self, prefix: str) -> str:
         from zesty_trace.core.design.edits import fresh_ref

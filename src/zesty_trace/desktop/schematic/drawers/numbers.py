@@ -184,7 +184,7 @@ class NumbersDrawer(Drawer):
         data = item.data(0, Qt.ItemDataRole.UserRole)
         if data:
             self.said.setText(item.toolTip(0))
-            self.station.light(*data)
+            self.model.light(*data)
 
     def spread(self) -> None:
         """Solve thousands of boards with values drawn within their tolerances, and the worst-case corners."""

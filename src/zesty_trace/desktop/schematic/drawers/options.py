@@ -68,7 +68,7 @@ class OptionsDrawer(Drawer):
         self.shown.clear()
         self.shown.addItems([ALL, *(f"As on {v}" for v in design.variants)])
         names = ["", *design.variants]
-        self.shown.setCurrentIndex(names.index(self.station.variant) if self.station.variant in names else 0)
+        self.shown.setCurrentIndex(names.index(self.model.variant) if self.model.variant in names else 0)
         self.variants.setRowCount(len(design.variants))
         for k, variant in enumerate(design.variants):
             count = sum(p.fitted(variant) for p in design.parts.values())
@@ -107,7 +107,7 @@ class OptionsDrawer(Drawer):
 
     def _show_variant(self) -> None:
         number = self.shown.currentIndex()
-        self.station.show_variant(self.session.design.variants[number - 1] if number > 0 else "")
+        self.model.show_variant(self.session.design.variants[number - 1] if number > 0 else "")
 
     def add_variant(self) -> None:
         """Add a variant of the typed name."""
@@ -139,14 +139,14 @@ class OptionsDrawer(Drawer):
         number = self.options.currentRow()
         if not self._loading and 0 <= number < len(self.session.design.options):
             option = self.session.design.options[number]
-            self.station.canvas.select(option.refs)
+            self.model.select(option.refs)
             self.name.setText(option.name)
             self.needs.setText(", ".join(option.needs))
             self.switch.setText(option.switch)
 
     def add_option(self) -> None:
         """Make an option of the selected parts, or change the one of that name."""
-        refs = tuple(self.station.canvas.selection)
+        refs = tuple(self.model.selection)
         needs = tuple(n.strip() for n in self.needs.text().split(",") if n.strip())
         option = Option(name=self.name.text().strip(), refs=refs, needs=needs, switch=self.switch.text().strip())
         if self.session.do(f"Option {option.name}", lambda d: group_edits.put_option(d, option)):

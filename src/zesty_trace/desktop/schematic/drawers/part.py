@@ -17,6 +17,7 @@ from zesty_trace.core.schematic.blocks import block_order, propose_blocks
 from zesty_trace.core.tables.importing import value_problem
 from zesty_trace.core.wording.swap import Figures, Proposal, propose, swappable
 from zesty_trace.desktop.kit.widgets import button, fill, fit_height, label, line_of, row, table
+from zesty_trace.desktop.schematic import edits as sheet_edits
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import InputError, SolveError, ZestyError
 
@@ -58,7 +59,7 @@ class PartDrawer(Drawer):
         )
         self.open_button = button("Leave loose pins open", self.leave_open)
         self.delete_button = button("Delete", self.delete)
-        self.again_button = button("Arrange these again", self.station.arrange_again)
+        self.again_button = button("Arrange these again", lambda: sheet_edits.arrange_again(self.model))
         self.swap = _SwapCard(self.take_swap)
         self.swap.hide()
         for each in (
@@ -84,7 +85,7 @@ class PartDrawer(Drawer):
     @property
     def refs(self) -> list[str]:
         """The selected parts."""
-        return [r for r in self.station.canvas.selection if r in self.session.design.parts]
+        return [r for r in self.model.selection if r in self.session.design.parts]
 
     def selection_changed(self) -> None:
         """Show the new selection."""
@@ -164,7 +165,7 @@ class PartDrawer(Drawer):
         self.marking.setText("\n".join(self._in_the_hand(ref, kind)))
         self.marking.setVisible(bool(self.marking.text()))
         net_of, rows = design.net_of(), []
-        volts, amps = self.station.volts, self.station.amps
+        volts, amps = self.model.volts, self.model.amps
         for spec in kind.pins:
             pin = Pin(ref, spec.number)
             net = net_of.get(pin, "open" if pin in design.not_connected else "—")
@@ -191,7 +192,7 @@ class PartDrawer(Drawer):
         return lines
 
     def _carries(self, ref: str, title: str) -> str:
-        analysis = self.station.analysis
+        analysis = self.model.analysis
         if analysis is None or ref not in analysis.design.parts:
             return title
         try:
@@ -269,8 +270,8 @@ class PartDrawer(Drawer):
 
     def copy(self) -> None:
         """Put a copy of the selection beside it."""
-        self.station.copy_selection()
-        self.station.paste()
+        sheet_edits.copy_selection(self.model)
+        sheet_edits.paste(self.model)
 
     def leave_open(self) -> None:
         """Say of every pin that is on no net that it stays open on purpose."""
@@ -292,7 +293,7 @@ class PartDrawer(Drawer):
 
     def delete(self) -> None:
         """Take the selected parts out."""
-        self.station.delete_parts(self.refs)
+        sheet_edits.delete_parts(self.model, self.refs)
 
     def show_swap(self) -> None:
         """Show the other form of the part, side by side, before anything changes."""

@@ -64,7 +64,7 @@ class StatesDrawer(Drawer):
     @property
     def current(self) -> StateSpec | None:
         """The picked state."""
-        return next((s for s in self._specs() if s.name == self.station.state_name), None)
+        return next((s for s in self._specs() if s.name == self.model.state_name), None)
 
     def pull(self) -> None:
         """Show the states with what the source gives in each."""
@@ -76,15 +76,15 @@ class StatesDrawer(Drawer):
             said = f"{spec.name}  ·  {say(amps[spec.name], 'A', 2)}" if spec.name in amps else spec.name
             self.list.addItem(said)
         names = [s.name for s in specs]
-        if self.station.state_name in names:
-            self.list.setCurrentRow(names.index(self.station.state_name))
+        if self.model.state_name in names:
+            self.list.setCurrentRow(names.index(self.model.state_name))
         self.again_button.setVisible(bool(self.session.design.states))
         self.drop_button.setEnabled(len(specs) > 1)
         self._fill()
         self._loading = False
 
     def _source_amps(self) -> dict[str, float]:
-        analysis = self.station.analysis
+        analysis = self.model.analysis
         if analysis is None:
             return {}
         try:
@@ -131,13 +131,13 @@ class StatesDrawer(Drawer):
     def _picked(self, number: int) -> None:
         specs = self._specs()
         if not self._loading and 0 <= number < len(specs):
-            self.station.set_state(specs[number].name)
+            self.model.set_state(specs[number].name)
 
     def _put(self, spec: StateSpec, old: str, words: str) -> None:
         base = self._specs()
-        self.station.state_name = spec.name
+        self.model.state_name = spec.name
         if not self.session.do(words, lambda d: put_state(d, spec, base, old)):
-            self.station.state_name = old
+            self.model.state_name = old
             self.pull()
 
     def _checks_changed(self) -> None:
@@ -185,7 +185,7 @@ class StatesDrawer(Drawer):
             number += 1
         fresh = replace(spec, name=f"{spec.name} {number}")
         base = self._specs()
-        self.station.state_name = fresh.name
+        self.model.state_name = fresh.name
         self.session.do(f"State {fresh.name} added", lambda d: put_state(d, fresh, base))
 
     def drop(self) -> None:

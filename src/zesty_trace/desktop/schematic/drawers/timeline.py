@@ -172,7 +172,7 @@ class TimelineDrawer(Drawer):
     def add(self) -> None:
         """Add a step of the shown state at the end."""
         names = [s.name for s in operating_states(self.session.wired)]
-        name = self.station.state_name if self.station.state_name in names else names[0]
+        name = self.model.state_name if self.model.state_name in names else names[0]
         self._put((*self.moments, Moment(state=name, seconds=1.0)), f"Step added: {name}")
 
     def drop(self) -> None:
@@ -209,7 +209,7 @@ class TimelineDrawer(Drawer):
         """Stop playing; the sheet shows all LEDs alike again."""
         self._timer.stop()
         self.play_button.setText("Play")
-        self.station.show_lights(None)
+        self.model.show_lights(None)
 
     def hideEvent(self, event: object) -> None:
         """Stop when put away."""
@@ -233,4 +233,4 @@ class TimelineDrawer(Drawer):
         step = self._cycle.at(self._second)
         lit = f", {len(step.lit)} lights on" if step.lit else ""
         self.now.setText(f"{self._second:.2f} s: {step.state}, {say(step.amp, 'A', 2)}{lit}")
-        self.station.show_lights(step.lit, step.state)
+        self.model.show_lights(step.lit, step.state)

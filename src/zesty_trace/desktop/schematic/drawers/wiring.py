@@ -137,7 +137,7 @@ class WiringDrawer(Drawer):
 
     def selection_changed(self) -> None:
         """Bring the line of the selected part into view."""
-        refs = self.station.canvas.selection
+        refs = self.model.selection
         if len(refs) == 1 and not self.dirty:
             number = line_of(self._shown, ref=refs[0])
             if number is not None:
