@@ -83,7 +83,7 @@ def test_the_demo_board_travels_through_all_stations(window: MainWindow, qtbot, 
     for board in boards:
         assert [e.kind for e in board.events] == ["assembled", "flashing", "flashed", "measured"]
         assert all(e.simulated for e in board.events[1:])
-        assert board.last("flashed").data["sha256"] == flash.image.sha256
+        assert board.last("flashed").flash.sha256 == flash.image.sha256
     assert window.trace.done == 7
     click(qtbot, next_rev.start_button)
     settle(window)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import gc
 import shutil
 import time
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -14,6 +16,7 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, to_json
 from zesty_trace.desktop.kit.text import Words, tip
 from zesty_trace.desktop.window.shell import MainWindow
+from zesty_trace.store.payloads import Told
 from zesty_trace.store.project import DESIGN, THEIRS, ProjectFolder, read_project
 
 from .watchdog import WatchedApplication, limit_s
@@ -173,7 +176,7 @@ def test_measuring_by_hand_asks_and_records(window: MainWindow, qtbot, settle) -
     board = next(b for b in window.session.boards() if b.serial == "A-003")
     event = board.last("measured")
     assert event is not None
-    assert (event.verdict, event.data["source"], event.data["instruments"]) == ("fail", "real", ["a person"])
+    assert (event.verdict, event.told.source, event.measurement.instruments) == ("fail", "real", ("a person",))
     assert bench.batch.item(2, 1).text() == "fail"
 
 
@@ -198,7 +201,7 @@ def test_a_thousand_boards_do_not_hold_an_edit_up(window: MainWindow, settle) ->
     session = window.session
     session.do("many", lambda d: edits.set_brief(d, quantity=BOARDS))
     serials = session.records.add_boards("A", "Full", range(1, BOARDS + 1))
-    session.records.add_all(serials, "measured", "85 steps within limits", "pass", {"source": "simulated"})
+    session.records.add_all(serials, "measured", "85 steps within limits", "pass", Told(source="simulated"))
     for key in ("flash", "bench", "next"):
         window.go(key)
         settle(window)
@@ -209,13 +212,24 @@ def test_a_thousand_boards_do_not_hold_an_edit_up(window: MainWindow, settle) ->
                 else getattr(window.station, "road" if key == "next" else "table")
             )
         )
-        took_s = []
-        for turn in range(3):
-            start = time.thread_time()
-            session.do("edit", lambda d, key=key, turn=turn: edits.set_brief(d, purpose=f"edit {turn} at {key}"))
-            took_s.append(time.thread_time() - start)
-            settle(window)
-        assert min(took_s) < limit_s(), f"{key}: {took_s}"  # the least: one may hold a whole garbage collection
+        took_s = _edit_without_collection(lambda key=key: session.do("edit", lambda d: edits.set_brief(d, purpose=key)))
+        settle(window)
+        assert took_s < limit_s(), f"{key}: {took_s}"
+
+
+def _edit_without_collection(edit: Callable[[], object]) -> float:
+    """Return the time of an edit, s; what the tests before it left behind is not collected within it.
+
+    One full collection takes up to 0.43 s late in a worker (677,000 objects, measured).
+    """
+    gc.collect()
+    gc.disable()
+    try:
+        start = time.thread_time()
+        edit()
+        return time.thread_time() - start
+    finally:
+        gc.enable()
 
 
 def test_no_event_keeps_the_gui_thread_busy(window: MainWindow, qapp, qtbot, settle) -> None:

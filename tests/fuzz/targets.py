@@ -53,6 +53,7 @@ from zesty_trace.journey.demos import demo_base
 from zesty_trace.journey.kinds import check_known
 from zesty_trace.store.board import parse_serial
 from zesty_trace.store.own import load_names
+from zesty_trace.store.payloads import MeasureTold, ReadingTold
 from zesty_trace.store.project import JOURNAL, ProjectFolder, read_project
 from zesty_trace.store.records import FILE, Records
 
@@ -321,7 +322,7 @@ def records(data: bytes) -> None:
 def record_seeds() -> list[bytes]:
     with tempfile.TemporaryDirectory() as place, closing(Records(Path(place))) as made:
         made.add_boards("A", "Full", range(1, 4))
-        made.add("A-001", "measured", "fine", "pass", {"source": "real", "readings": [1.0, None]})
+        made.add("A-001", "measured", "fine", "pass", MeasureTold(source="real", readings=(ReadingTold(step=1),)))
         return [made.snapshot()]
 
 

@@ -161,7 +161,7 @@ def test_simulated_results_do_not_mix_into_a_real_board(project: Path, records: 
     assert main(["bench", str(project), "--simulate", "--serial", "A-001"]) == 2
     event = records.boards()[0].last("flashed")
     assert event is not None
-    assert {"source", "who", "design", "port", "chip", "sha256", "product_id"} <= event.data.keys()
+    assert all(getattr(event.flash, n) for n in ("source", "who", "design", "port", "chip", "sha256", "product_id"))
 
 
 def test_a_board_of_another_variant_is_refused(project: Path, records: Records, capsys) -> None:

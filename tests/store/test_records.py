@@ -10,9 +10,10 @@ import pytest
 
 from zesty_trace.errors import InputError, StoreError
 from zesty_trace.store.board import Wanted, parse_serial, serial_number
+from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
 from zesty_trace.store.records import FILE, HEAD, Records, RecordsDamaged, backup_names, bring_back
 
-REAL, SIM = {"source": "real"}, {"source": "simulated"}
+REAL, SIM = Told(source="real"), Told(source="simulated")
 
 
 @pytest.fixture
@@ -44,17 +45,17 @@ def test_the_verdict_follows_the_last_measurement_flash_and_rework(records: Reco
     assert standing(records)[0] == "fail"
     records.add("A-001", "reworked", "resoldered U5")
     assert standing(records)[0] == "open"
-    records.add("A-001", "measured", "fine", "pass", {**REAL, "plan": "p1"})
+    records.add("A-001", "measured", "fine", "pass", MeasureTold(source="real", plan="p1"))
     assert standing(records, plan="p1")[0] == "pass"
     assert standing(records, plan="p2") == ("open", "the test plan has changed since: measure it again")
-    records.add("A-001", "flashing", "erasing", "open", {**REAL, "sha256": "new"})
+    records.add("A-001", "flashing", "erasing", "open", FlashTold(source="real", sha256="new"))
     assert standing(records)[0] == "open"
     assert records.boards()[0].content().why.startswith("unknown content")
 
 
 def test_a_board_passes_only_with_the_image_that_is_asked_for(records: Records) -> None:
     records.add_boards("A", "", [1])
-    records.add("A-001", "flashed", "old verified", "pass", {**REAL, "sha256": "old"})
+    records.add("A-001", "flashed", "old verified", "pass", FlashTold(source="real", sha256="old"))
     records.add("A-001", "measured", "fine", "pass", REAL)
     assert standing(records, image_sha256="old")[0] == "pass"
     assert standing(records, image_sha256="new")[0] == "open"
@@ -66,14 +67,14 @@ def test_what_stand_ins_told_does_not_count_on_a_real_board(records: Records) ->
     records.add("A-001", "measured", "fine", "pass", SIM)
     board = records.boards()[0]
     assert board.standing().words == "pass, simulated"
-    records.add("A-001", "flashed", "verified", "pass", {**REAL, "sha256": "x"})
+    records.add("A-001", "flashed", "verified", "pass", FlashTold(source="real", sha256="x"))
     assert standing(records) == ("open", "not measured yet")
 
 
 def test_a_device_event_must_say_whether_it_is_real(records: Records) -> None:
     records.add_boards("A", "", [1])
     with pytest.raises(StoreError, match="real or simulated"):
-        records.add("A-001", "measured", "fine", "pass", {})
+        records.add("A-001", "measured", "fine", "pass", Told())
 
 
 ATTACKS = [

@@ -82,7 +82,7 @@ def test_records_of_each_version_are_brought_up(version: int, tmp_path: Path) ->
         boards = {b.serial: b for b in records.boards()}
         assert list(boards) == ["A-001", "A-002"]
         assert [e.kind for e in boards["A-001"].events] == ["assembled", "flashed", "measured"]
-        assert boards["A-001"].events[1].data["sha256"] == "ab" * 32
+        assert boards["A-001"].events[1].flash.sha256 == "ab" * 32
         assert boards["A-001"].revision == "A"
         assert records.verify() == []
         records.add("A-002", "assembled", "later")

@@ -9,6 +9,8 @@ from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+import msgspec
+
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
@@ -372,9 +374,9 @@ def record_command(a: argparse.Namespace) -> Answer:
                         "kind": e.kind,
                         "verdict": e.verdict,
                         "summary": e.summary,
-                        "source": e.data.get("source", ""),
-                        "by": e.data.get("who", ""),
-                        "data": {k: v for k, v in e.data.items() if k != "readings"},
+                        "source": e.told.source,
+                        "by": e.told.who,
+                        "data": {k: v for k, v in msgspec.to_builtins(e.told).items() if k != "readings"},
                     }
                     for e in b.events
                 ],

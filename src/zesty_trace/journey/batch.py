@@ -6,11 +6,12 @@ import getpass
 import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Any, Literal
+from typing import Literal
 
 from zesty_trace.core.design.model import Design, to_json
 from zesty_trace.errors import DeviceError, InputError
 from zesty_trace.store.board import BoardRecord, parse_serial, serial_number
+from zesty_trace.store.payloads import Told
 from zesty_trace.store.records import Records
 
 Source = Literal["real", "simulated", "person"]
@@ -61,13 +62,12 @@ def book(records: Records, batch: Batch, serials: list[str]) -> list[str]:
     return records.add_boards(batch.revision, batch.variant, [parse_serial(s, batch.revision) for s in serials])
 
 
-def provenance(source: Source, design: Design | None = None, **more: Any) -> dict[str, Any]:
-    """Return what each record says of where it came from: real or simulated, who, which design, and what else is known."""
-    data: dict[str, Any] = {"source": source, "who": _who()}
-    if design is not None:
-        data["design"] = hashlib.sha256(to_json(design)).hexdigest()[:16]
-        data["variant"] = design.build.variant
-    return {**data, **{k: v for k, v in more.items() if v not in ("", None)}}
+def provenance(source: Source, design: Design | None = None) -> Told:
+    """Return what each record says of where it came from: real or simulated, who, and which design."""
+    if design is None:
+        return Told(source=source, who=_who())
+    checksum = hashlib.sha256(to_json(design)).hexdigest()[:16]
+    return Told(source=source, who=_who(), design=checksum, variant=design.build.variant)
 
 
 def _who() -> str:

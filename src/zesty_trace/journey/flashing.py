@@ -7,6 +7,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
+from msgspec.structs import asdict, replace
+
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity
@@ -19,6 +21,7 @@ from zesty_trace.errors import Cancelled, DeviceError, InputError
 from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_real
 from zesty_trace.standins.launch import running
 from zesty_trace.store.board import Wanted
+from zesty_trace.store.payloads import FlashTold
 from zesty_trace.store.records import Records
 
 
@@ -89,21 +92,27 @@ def flash_board(
     except (InputError, ValueError) as error:
         link.close()
         raise InputError(str(getattr(error, "message", error)), job.image.name, "Build the image again") from error
-    image = {"image": job.image.name, "sha256": job.image.sha256, "bytes": job.image.size, "target": job.target.name}
-    data = provenance(source, job.design, port=where, **image)
+    told = FlashTold(
+        **asdict(provenance(source, job.design)),
+        port=where,
+        image=job.image.name,
+        sha256=job.image.sha256,
+        bytes=job.image.size,
+        target=job.target.name,
+    )
     try:
         with Bootloader(link, where) as boot:
             if not report(0.0, "connecting"):
                 raise Cancelled
             chip = identify(boot, job.target.product_id, job.target.uid_address, job.target.uid_bytes)
-            data |= {"chip": chip.identity, "product_id": chip.product_id, "bootloader": chip.bootloader}
+            told = replace(told, chip=chip.identity, product_id=chip.product_id, bootloader=chip.bootloader)
             _refuse_other_chip(chip, serial, records, source)
-            records.add(serial, "flashing", f"{job.image.name}: erasing and writing", "open", data)
+            records.add(serial, "flashing", f"{job.image.name}: erasing and writing", "open", told)
             write_verified(boot, blocks, pages, report)
     except DeviceError as error:
-        records.add(serial, "flashed", error.message, "fail", data)
+        records.add(serial, "flashed", error.message, "fail", told)
         raise
-    records.add(serial, "flashed", f"{job.image.name} verified, sha256 {job.image.sha256[:12]}", "pass", data)
+    records.add(serial, "flashed", f"{job.image.name} verified, sha256 {job.image.sha256[:12]}", "pass", told)
     report(1.0, "verified")
     return chip
 
@@ -116,20 +125,18 @@ def _refuse_other_chip(chip: Chip, serial: str, records: Records, source: Source
     if not chip.identity:
         return
     for board in records.boards():
-        own = [
-            e for e in board.events if e.kind == "flashing" and e.data.get("chip") and e.data.get("source") == source
-        ]
-        if board.serial != serial and any(e.data["chip"] == chip.identity for e in own):
+        own = [e for e in board.events if e.kind == "flashing" and e.flash.chip and e.told.source == source]
+        if board.serial != serial and any(e.flash.chip == chip.identity for e in own):
             raise DeviceError(
                 f"This chip (number {chip.identity}) is the one of {board.serial}",
                 serial,
                 f"Take {board.serial} out and put {serial} in",
             )
-        if board.serial != serial or not own or own[-1].data["chip"] == chip.identity:
+        if board.serial != serial or not own or own[-1].flash.chip == chip.identity:
             continue
         if not any(e.kind == "reworked" for e in board.events[board.events.index(own[-1]) :]):
             raise DeviceError(
-                f"{serial} had another chip (number {own[-1].data['chip']}) when it was last flashed",
+                f"{serial} had another chip (number {own[-1].flash.chip}) when it was last flashed",
                 serial,
                 "Put the right board in, or record the rework if its chip was replaced",
             )

@@ -7,6 +7,8 @@ from collections.abc import Iterable
 from contextlib import ExitStack
 from pathlib import Path
 
+from msgspec.structs import asdict
+
 from zesty_trace.core.bench.failed import FailedBoard, failed_findings
 from zesty_trace.core.bench.plan import BenchPlan, make_plan
 from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
@@ -20,6 +22,7 @@ from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_re
 from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
 from zesty_trace.store.board import BoardRecord, Wanted
+from zesty_trace.store.payloads import MeasureTold, ReadingTold
 from zesty_trace.store.records import Records
 
 
@@ -43,9 +46,14 @@ def measure_boards(
         result = run_plan(plan, bench, serial, part)
         results.append(result)
         if records:
-            data = provenance(source, design, plan=plan.checksum, plan_variant=plan.variant, instruments=instruments)
-            data["readings"] = [r.as_dict() for r in result.readings]
-            records.add(serial, "measured", result.summary(), result.verdict, data)
+            told = MeasureTold(
+                **asdict(provenance(source, design)),
+                plan=plan.checksum,
+                plan_variant=plan.variant,
+                instruments=tuple(instruments or ()),
+                readings=tuple(ReadingTold(**r.as_dict()) for r in result.readings),
+            )
+            records.add(serial, "measured", result.summary(), result.verdict, told)
         if result.live:
             break  # nobody is to take out a board that may be live, and put the next one in
     return results

@@ -17,8 +17,9 @@ from pathlib import Path
 
 from zesty_trace.core.bench.circuit import OPEN_OHM
 from zesty_trace.core.bench.simulated import SimulatedBoard
-from zesty_trace.core.circuit.faults import Fault
+from zesty_trace.core.circuit.faults import FAULT_KINDS, Fault
 from zesty_trace.core.circuit.wired import Wired, unpack
+from zesty_trace.errors import InputError
 from zesty_trace.standins.parent import add_parent_option, end_with_parent
 
 OK, ERROR = '0,"No error"', '-224,"Illegal parameter value"'
@@ -154,7 +155,10 @@ def parse_fault(text: str) -> tuple[str, Fault]:
     """Return (serial, fault) of `A-004=short:3V3:GND`, `A-007=missing:U5` or `A-010=wrong value:R18::2`."""
     serial, _, rest = text.partition("=")
     kind, target, other, factor, pin = (*rest.split(":"), "", "", "", "")[:5]
-    return serial, Fault(kind, target, other, float(factor or 1.0), pin)
+    known = next((k for k in FAULT_KINDS if k == kind), None)
+    if known is None:
+        raise InputError(f"“{kind}” is no fault", "--fault", f"Known: {', '.join(FAULT_KINDS)}")
+    return serial, Fault(known, target, other, float(factor or 1.0), pin)
 
 
 def fault_argument(serial: str, fault: Fault) -> str:

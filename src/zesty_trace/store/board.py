@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 import re
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from functools import cached_property
-from typing import Any, Literal
+from typing import Literal
 
 from zesty_trace.errors import InputError
+from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
 
 EventKind = Literal["made", "assembled", "flashing", "flashed", "measured", "reworked", "note"]
 KINDS: tuple[EventKind, ...] = ("made", "assembled", "flashing", "flashed", "measured", "reworked", "note")
 DEVICE_KINDS = ("flashing", "flashed", "measured")  # a device told these; a person tells the others
 HIGHEST_NUMBER = 99_999
+NOTHING_TOLD = Told()
 
 
 def serial_number(revision: str, number: int) -> str:
@@ -41,29 +43,39 @@ def parse_serial(text: str, revision: str) -> int:
 
 @dataclass(frozen=True)
 class BoardEvent:
-    """One thing that happened to a board. `verdict` is pass, fail or empty; `data` says with what and by whom."""
+    """One thing that happened to a board. `verdict` is pass, fail or empty; `told` says with what and by whom."""
 
     serial: str
     at: str
     kind: str
     verdict: str
     summary: str
-    data: dict[str, Any] = field(default_factory=dict)
+    told: Told = NOTHING_TOLD
 
     @property
     def simulated(self) -> bool:
         """Whether a stand-in told this, not a real device."""
-        return self.data.get("source") == "simulated"
+        return self.told.source == "simulated"
 
     @property
     def real(self) -> bool:
         """Whether a real device told this."""
-        return self.kind in DEVICE_KINDS and self.data.get("source") == "real"
+        return self.kind in DEVICE_KINDS and self.told.source == "real"
+
+    @property
+    def flash(self) -> FlashTold:
+        """What was written into which chip; empty for an event of another kind."""
+        return self.told if isinstance(self.told, FlashTold) else FlashTold()
+
+    @property
+    def measurement(self) -> MeasureTold:
+        """What was measured by which plan; empty for an event of another kind."""
+        return self.told if isinstance(self.told, MeasureTold) else MeasureTold()
 
     @property
     def words(self) -> str:
         """The summary, with a word where a stand-in told it."""
-        if self.kind in DEVICE_KINDS and self.data.get("source") not in ("real", "simulated"):
+        if self.kind in DEVICE_KINDS and self.told.source not in ("real", "simulated"):
             return f"{self.summary} (not known whether simulated)"
         return f"{self.summary} (simulated)" if self.simulated else self.summary
 
@@ -123,7 +135,7 @@ class BoardRecord:
             return Standing("open", "unknown content: an attempt was not finished", event.simulated)
         if event.verdict != "pass":
             return Standing("fail", event.summary, event.simulated)
-        if image_sha256 and event.data.get("sha256") != image_sha256:
+        if image_sha256 and event.flash.sha256 != image_sha256:
             return Standing("open", "holds another image than the one chosen now", event.simulated)
         return Standing("pass", event.summary, event.simulated)
 
@@ -143,7 +155,7 @@ class BoardRecord:
         if later is not None:
             words = "reworked" if later.kind == "reworked" else "flashed"
             return Standing("open", f"{words} since it was measured: measure it again", measured.simulated)
-        if wanted.plan and measured.data.get("plan") != wanted.plan:
+        if wanted.plan and measured.measurement.plan != wanted.plan:
             return Standing("open", "the test plan has changed since: measure it again", measured.simulated)
         if measured.verdict != "pass":
             return Standing(measured.verdict or "open", measured.summary, measured.simulated)

@@ -7,10 +7,10 @@ import json
 import math
 from typing import Any
 
-import msgspec
 from sqlalchemy import Column, Connection, Integer, MetaData, String, Table, Text, insert, select, text
 
 from zesty_trace.errors import StoreError
+from zesty_trace.store.payloads import fields_of
 
 DATA_MOST = 2_000_000
 START = "0" * 64
@@ -74,15 +74,6 @@ def plain_json(data: dict[str, Any], where: str) -> str:
     return plain
 
 
-def data_of(plain: str) -> dict[str, Any]:
-    """Return the data of an event; empty where they cannot be read."""
-    try:
-        found = msgspec.json.decode(plain)
-    except (ValueError, RecursionError, msgspec.MsgspecError, TypeError):
-        return {}
-    return found if isinstance(found, dict) else {}
-
-
 def write_event(link: Connection, number: int, checksum: str, *fields: str) -> None:
     """Add one event at the end of the chain: serial number, time, kind, verdict, summary, data as JSON."""
     names = ("serial", "at", "kind", "verdict", "summary", "data")
@@ -100,7 +91,7 @@ def take_over_first_version(link: Connection) -> None:
         data = plain_json({"revision": b["revision"], "variant": b["variant"]}, b["serial"])
         rows.append((b["serial"], str(b["made_at"]), "made", "", f"rev {b['revision']} {b['variant']}".strip(), data))
     for e in link.execute(text("SELECT serial, at, kind, verdict, summary, data FROM events ORDER BY id")).mappings():
-        data = plain_json({**data_of(e["data"] or "{}"), "source": "unknown"}, e["serial"])
+        data = plain_json({**fields_of(e["data"] or "{}"), "source": "unknown"}, e["serial"])
         rows.append((e["serial"], str(e["at"]), e["kind"], e["verdict"], e["summary"], data))
     for serial, at, kind, verdict, summary, data in rows:
         number, last = number + 1, max(last, at)

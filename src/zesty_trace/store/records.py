@@ -14,6 +14,7 @@ from datetime import UTC, date, datetime
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from sqlalchemy import (
     URL,
     Connection,
@@ -38,8 +39,9 @@ from zesty_trace.store.board import (
     EventKind,
     serial_number,
 )
-from zesty_trace.store.chain import LOG, START, checksum_of, data_of, end_of, plain_json, write_event
+from zesty_trace.store.chain import LOG, START, checksum_of, end_of, plain_json, write_event
 from zesty_trace.store.migrations import NewerRecords, bring_up
+from zesty_trace.store.payloads import Made, Told, made_of, payload_of
 
 FILE, HEAD, BACKUPS = "records.sqlite", "records.head", "backups"
 BACKUPS_KEPT = 14
@@ -61,7 +63,7 @@ class Records:
     def __init__(self, folder: Path, today: date | None = None) -> None:
         self.folder, self.path = folder, folder / FILE
         self._read = 0  # the newest event that is kept below
-        self._made: dict[str, tuple[str, str]] = {}
+        self._made: dict[str, Made] = {}
         self._events: dict[str, list[BoardEvent]] = {}
         self._boards: dict[str, BoardRecord] = {}
         self._reading = threading.Lock()
@@ -165,18 +167,16 @@ class Records:
                 )
         fresh = [s for s in serials if s not in known]
         if fresh:
-            data = {"revision": revision, "variant": variant}
-            self._append([(s, "made", "", f"rev {revision} {variant}".strip(), data) for s in fresh])
+            made = Made(revision=revision, variant=variant)
+            self._append([(s, "made", "", f"rev {revision} {variant}".strip(), made) for s in fresh])
         return serials
 
-    def add(
-        self, serial: str, kind: EventKind, summary: str, verdict: str = "", data: dict[str, Any] | None = None
-    ) -> None:
+    def add(self, serial: str, kind: EventKind, summary: str, verdict: str = "", told: Told | None = None) -> None:
         """Add an event. StoreError for a serial number that is not in the records, or an unknown kind."""
-        self.add_all([serial], kind, summary, verdict, data)
+        self.add_all([serial], kind, summary, verdict, told)
 
     def add_all(
-        self, serials: list[str], kind: EventKind, summary: str, verdict: str = "", data: dict[str, Any] | None = None
+        self, serials: list[str], kind: EventKind, summary: str, verdict: str = "", told: Told | None = None
     ) -> None:
         """Add the same event to several boards, all or none, in one write. StoreError as for `add`."""
         words = ", ".join(serials)
@@ -184,7 +184,7 @@ class Records:
             raise StoreError(f"“{kind}” is no kind of event to add", words, f"Known: {', '.join(KINDS[1:])}")
         if verdict not in ("", "pass", "fail", "open"):
             raise StoreError(f"“{verdict}” is no verdict", words, "pass, fail or open")
-        if kind in DEVICE_KINDS and (data or {}).get("source") not in ("real", "simulated"):
+        if kind in DEVICE_KINDS and (told is None or told.source not in ("real", "simulated")):
             raise StoreError("The event does not say whether it is real or simulated", words, "Please report this")
         known = {b.serial for b in self.boards()}
         for serial in serials:
@@ -193,16 +193,16 @@ class Records:
                     f"The event was not recorded: there is no board {serial}", serial, "Add the board first"
                 )
         if serials:
-            self._append([(s, kind, verdict, summary, data or {}) for s in serials])
+            self._append([(s, kind, verdict, summary, told or Told()) for s in serials])
 
-    def _append(self, rows: Sequence[tuple[str, str, str, str, dict[str, Any]]]) -> None:
+    def _append(self, rows: Sequence[tuple[str, str, str, str, Told | Made]]) -> None:
         serials = ", ".join(r[0] for r in rows)
         with _told("recorded", serials), self._engine.begin() as link:
             number, checksum = end_of(link)
             now = max(_now(), str(link.execute(select(func.max(LOG.c.at))).scalar() or ""))
-            for serial, kind, verdict, summary, data in rows:
+            for serial, kind, verdict, summary, told in rows:
                 number += 1
-                plain = plain_json(data, serial)
+                plain = plain_json(msgspec.to_builtins(told), serial)
                 words = check_text(summary[:1000], serial)
                 checksum = checksum_of(checksum, serial, now, kind, verdict, words, plain)
                 write_event(link, number, checksum, serial, now, kind, verdict, words, plain)
@@ -217,20 +217,21 @@ class Records:
             rows = link.execute(select(LOG).where(LOG.c.id > self._read).order_by(LOG.c.id)).mappings().all()
             touched = {self._take(row) for row in rows}
             for serial in touched & self._made.keys():
-                rev, variant = self._made[serial]
-                self._boards[serial] = BoardRecord(serial, rev, variant, tuple(self._events.get(serial, ())))
+                made, events = self._made[serial], tuple(self._events.get(serial, ()))
+                self._boards[serial] = BoardRecord(serial, made.revision, made.variant, events)
             if touched:
                 self._boards = dict(sorted(self._boards.items()))
             return [b for b in self._boards.values() if revision is None or b.revision == revision]
 
     def _take(self, row: RowMapping) -> str:
         """Add one row of the log to what is kept; return its serial number."""
-        data, serial = data_of(row["data"]), str(row["serial"])
+        serial = str(row["serial"])
         self._read = int(row["id"])
         if row["kind"] == "made":
-            self._made.setdefault(serial, (str(data.get("revision", "")), str(data.get("variant", ""))))
+            self._made.setdefault(serial, made_of(row["data"]))
         else:
-            found = BoardEvent(serial, row["at"], row["kind"], row["verdict"], row["summary"], data)
+            told = payload_of(row["kind"], row["data"])
+            found = BoardEvent(serial, row["at"], row["kind"], row["verdict"], row["summary"], told)
             self._events.setdefault(serial, []).append(found)
         return serial
 

@@ -20,7 +20,7 @@ class PlacingStep:
     number: int
     title: str
     refs: tuple[str, ...]
-    how: str  # paste, or iron
+    how: Literal["paste", "iron"]
     height_mm: float
     cautions: tuple[str, ...]
 

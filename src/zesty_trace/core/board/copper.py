@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Design, Layer, Pin, Placement
-from zesty_trace.core.geometry import rotate
+from zesty_trace.core.geometry import Box, rotate
 from zesty_trace.core.quantities import mm
 
 LAYERS: tuple[Layer, Layer] = ("top", "bottom")
@@ -133,7 +133,7 @@ def body_shape(wired: Wired, ref: str) -> Any:
     return _rectangle(pattern_of(wired, ref).body, design.board.placements[ref])
 
 
-def _rectangle(rectangle: tuple[int, int, int, int], placement: Placement) -> Any:
+def _rectangle(rectangle: Box, placement: Placement) -> Any:
     from shapely import Polygon
 
     x0, y0, x1, y1 = rectangle

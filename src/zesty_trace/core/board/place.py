@@ -17,6 +17,7 @@ from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin, Placement
+from zesty_trace.core.geometry import Box, box_of
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled, EditError
 
@@ -63,19 +64,19 @@ class _Item:
     ref: str
     offsets: list[np.ndarray]  # per quarter turn: (P, 2) pad offsets, mm
     nets: list[str]
-    rooms: list[tuple[float, float, float, float]]  # per quarter turn: courtyard, mm
+    rooms: list[Box]  # per quarter turn: courtyard, mm
 
 
 class _Placer:
     def __init__(self, wired: Wired) -> None:
         design = wired.design
         self.wired, self.design = wired, design
-        xs, ys = zip(*design.board.outline, strict=True)
-        self.x0, self.y0 = min(xs) / 1e6, min(ys) / 1e6
-        wide, high = max(xs) / 1e6 - self.x0, max(ys) / 1e6 - self.y0
+        edge = box_of(design.board.outline)
+        self.x0, self.y0 = edge.x0 / 1e6, edge.y0 / 1e6
+        wide, high = edge.x1 / 1e6 - self.x0, edge.y1 / 1e6 - self.y0
         self.step = max(STEP_MM, math.sqrt(max(wide * high, 0.0) / MOST_CELLS))
-        self.columns = int((max(xs) / 1e6 - self.x0) / self.step) + 1
-        self.rows = int((max(ys) / 1e6 - self.y0) / self.step) + 1
+        self.columns = int(wide / self.step) + 1
+        self.rows = int(high / self.step) + 1
         self.inside = self._inside()
         self.net_of = wired.net_of
         ground, rails = wired.ground, set(wired.rails)
@@ -107,7 +108,7 @@ class _Placer:
             x0, y0, x1, y1 = pattern.courtyard
             corners = np.array([to_board(at, x, y) for x, y in ((x0, y0), (x1, y1))]) / 1e6
             low, high = corners.min(axis=0), corners.max(axis=0)
-            rooms.append((float(low[0]), float(low[1]), float(high[0]), float(high[1])))
+            rooms.append(Box(float(low[0]), float(low[1]), float(high[0]), float(high[1])))
         nets = [self.net_of.get(Pin(ref, p.number), "") for p in pattern.pads]
         return _Item(ref, offsets, nets, rooms)
 
@@ -175,7 +176,7 @@ class _Placer:
                 best = (float(cost[row, column]), spot)
         return best
 
-    def _legal(self, room: tuple[float, float, float, float], table: np.ndarray) -> np.ndarray:
+    def _legal(self, room: Box, table: np.ndarray) -> np.ndarray:
         half = GAP_MM / 2
         c0, c1 = int(np.floor((room[0] - half) / self.step)), int(np.ceil((room[2] + half) / self.step))
         r0, r1 = int(np.floor((room[1] - half) / self.step)), int(np.ceil((room[3] + half) / self.step))

@@ -11,6 +11,7 @@ from functools import cache
 from typing import Literal, NamedTuple
 
 from zesty_trace.core.catalogue.kind import PackageSpec
+from zesty_trace.core.geometry import Box
 from zesty_trace.core.quantities import nm
 
 Shape = Literal["rect", "round", "oblong"]
@@ -34,8 +35,8 @@ class LandPattern(NamedTuple):
     """What a package puts on the board."""
 
     pads: tuple[Pad, ...]
-    body: tuple[int, int, int, int]
-    courtyard: tuple[int, int, int, int]
+    body: Box
+    courtyard: Box
     silk: tuple[tuple[tuple[int, int], ...], ...]
     mark: tuple[int, int] | None
     height_nm: int
@@ -50,7 +51,7 @@ def _pad(number: str, x: float, y: float, size: tuple[float, float], shape: Shap
 def _finish(
     spec: PackageSpec,
     pads: list[Pad],
-    body: tuple[float, float, float, float],
+    body: Box,
     mark: tuple[float, float] | None,
     silk: Sequence[tuple[tuple[float, float], ...]] | None = None,
 ) -> LandPattern:
@@ -65,8 +66,8 @@ def _finish(
         silk = [((bx0, by0), (bx1, by0), (bx1, by1), (bx0, by1), (bx0, by0))]
     return LandPattern(
         tuple(pads),
-        (x0, y0, x1, y1),
-        (left - extra, low - extra, right + extra, high + extra),
+        Box(x0, y0, x1, y1),
+        Box(left - extra, low - extra, right + extra, high + extra),
         tuple(tuple((nm(x), nm(y)) for x, y in line) for line in silk),
         (nm(mark[0]), nm(mark[1])) if mark else None,
         nm(spec.height),
@@ -75,8 +76,8 @@ def _finish(
     )
 
 
-def _rect(w: float, h: float, dx: float = 0.0, dy: float = 0.0) -> tuple[float, float, float, float]:
-    return (dx - w / 2, dy - h / 2, dx + w / 2, dy + h / 2)
+def _rect(w: float, h: float, dx: float = 0.0, dy: float = 0.0) -> Box:
+    return Box(dx - w / 2, dy - h / 2, dx + w / 2, dy + h / 2)
 
 
 def _chip(s: PackageSpec) -> LandPattern:
@@ -145,10 +146,10 @@ def _sot223(s: PackageSpec) -> LandPattern:
 def _to252(s: PackageSpec) -> LandPattern:
     pads = [_pad("1", -4.2, 2.28, (2.2, 1.3)), _pad("3", -4.2, -2.28, (2.2, 1.3)), _pad("2", 2.3, 0, (6.2, 5.8))]
     silk = [((-2.6, 3.35), (-1.1, 3.35)), ((-2.6, -3.35), (-1.1, -3.35)), ((-2.6, 3.35), (-2.6, -3.35))]
-    return _finish(s, pads, (-2.6, -3.35, 3.6, 3.35), (-4.2, 3.4), silk)
+    return _finish(s, pads, Box(-2.6, -3.35, 3.6, 3.35), (-4.2, 3.4), silk)
 
 
-def _two_leads(s: PackageSpec, body: tuple[float, float, float, float], silk: object = None) -> LandPattern:
+def _two_leads(s: PackageSpec, body: Box, silk: object = None) -> LandPattern:
     pads = [_pad("1", -s.span / 2, 0, s.pad, "rect", s.drill), _pad("2", s.span / 2, 0, s.pad, "round", s.drill)]
     mark = (-s.span / 2, s.pad[1] / 2 + 0.4) if s.polar else None
     return _finish(s, pads, body, mark, silk)  # type: ignore[arg-type]
@@ -181,7 +182,7 @@ def _jack(s: PackageSpec) -> LandPattern:
         _pad("2", 0.0, 0, s.pad, "round", s.drill),
         _pad("3", 3.0, -4.7, s.pad, "round", s.drill),
     ]
-    return _finish(s, pads, (-7.4, -4.5, 6.9, 4.5), None)
+    return _finish(s, pads, Box(-7.4, -4.5, 6.9, 4.5), None)
 
 
 def _button(s: PackageSpec) -> LandPattern:

@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from typing import Literal, get_args
 
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.design.model import Pin
 
 SHORT_OHM = 0.05
+FaultKind = Literal["short", "missing", "wrong value", "open", "reversed"]
+FAULT_KINDS: tuple[FaultKind, ...] = get_args(FaultKind)
 
 
 @dataclass(frozen=True)
@@ -19,7 +22,7 @@ class Fault:
     given), `reversed` (ref, turned half round).
     """
 
-    kind: str
+    kind: FaultKind
     target: str
     other: str = ""
     factor: float = 1.0

@@ -13,10 +13,11 @@ import numpy as np
 from zesty_trace.core.catalogue.kinds import PinSpec
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.geometry import Box
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.labels import drawn_boxes
 from zesty_trace.core.schematic.paths import cells_of
-from zesty_trace.core.schematic.sheet import Box, PlacedSymbol, Sheet
+from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.core.schematic.symbols import Side, Symbol
 from zesty_trace.core.schematic.wires import Kept, route_wires
 

@@ -17,6 +17,7 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Page, Pin
+from zesty_trace.core.geometry import Box
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
@@ -44,14 +45,12 @@ class _Cluster:
     block: str
     refs: list[str]
     placed: dict[str, tuple[Symbol, int, int]] = field(default_factory=dict)
-    taken: list[tuple[float, float, float, float]] = field(default_factory=list)
-    corridors: list[tuple[float, float, float, float]] = field(default_factory=list)
+    taken: list[Box] = field(default_factory=list)
+    corridors: list[Box] = field(default_factory=list)
 
     def extent(self) -> tuple[int, int, int, int]:
-        x0 = min(t[0] for t in self.taken)
-        y0 = min(t[1] for t in self.taken)
-        x1 = max(t[2] for t in self.taken)
-        y1 = max(t[3] for t in self.taken)
+        x0, y0 = min(t.x0 for t in self.taken), min(t.y0 for t in self.taken)
+        x1, y1 = max(t.x1 for t in self.taken), max(t.y1 for t in self.taken)
         return int(x0 - 0.99), int(y0 - 0.99), int(x1 + 0.99), int(y1 + 0.99)
 
 
@@ -213,7 +212,7 @@ class _Arranger:
             self._put_big(cluster, first, 0, 0) if first in big else self._put_upright(cluster, first, 0, 0)
         else:
             x = int(len(entry) * TAG_UNITS) + 3
-            cluster.taken.append((0.0, -1.0, x - 0.5, 1.0))  # the tag's own room
+            cluster.taken.append(Box(0.0, -1.0, x - 0.5, 1.0))  # the tag's own room
             self._walk(cluster, entry, x, 0, 1)
         self._rest(cluster)
 
@@ -317,7 +316,7 @@ class _Arranger:
 
     def _put(self, cluster: _Cluster, ref: str, symbol: Symbol, x: int, y: int, way: int) -> int:
         """Put a symbol at (x, y) or the next free spot along `way`; return its x."""
-        while any(_overlap(r, t) for r in self._rooms(ref, symbol, x, y) for t in (*cluster.taken, *cluster.corridors)):
+        while any(r.meets(t) for r in self._rooms(ref, symbol, x, y) for t in (*cluster.taken, *cluster.corridors)):
             x += way
         rooms = self._rooms(ref, symbol, x, y)
         cluster.placed[ref] = (symbol, x, y)
@@ -325,7 +324,7 @@ class _Arranger:
         cluster.corridors += rooms[1:]
         return x
 
-    def _rooms(self, ref: str, symbol: Symbol, x: int, y: int) -> list[tuple[float, float, float, float]]:
+    def _rooms(self, ref: str, symbol: Symbol, x: int, y: int) -> list[Box]:
         """Return the part's own room, then the corridors in which its supply connections run up or down."""
         rooms = [self._room(ref, symbol, x, y)]
         for pin in symbol.pins:
@@ -333,12 +332,12 @@ class _Arranger:
                 continue
             left, right = x + pin.x - 0.4, x + pin.x + 0.4
             if pin.side == "top":
-                rooms.append((left, y + pin.y - CORRIDOR, right, y + pin.y))
+                rooms.append(Box(left, y + pin.y - CORRIDOR, right, y + pin.y))
             elif pin.side == "bottom":
-                rooms.append((left, y + pin.y, right, y + pin.y + CORRIDOR))
+                rooms.append(Box(left, y + pin.y, right, y + pin.y + CORRIDOR))
         return rooms
 
-    def _room(self, ref: str, symbol: Symbol, x: int, y: int) -> tuple[float, float, float, float]:
+    def _room(self, ref: str, symbol: Symbol, x: int, y: int) -> Box:
         """Return the rectangle that a symbol needs with its text and tags."""
         part = self.design.parts[ref]
         text = max(len(ref), len(part.value.split()[0]) if part.value else 0) * LABEL_UNITS
@@ -353,13 +352,13 @@ class _Arranger:
                     left = max(left, tag)
                 if pin.side == "right":
                     right = max(right, tag)
-            return x + symbol.left - left, y + symbol.top - 2, x + symbol.right + right, y + symbol.bottom + 2
+            return Box(x + symbol.left - left, y + symbol.top - 2, x + symbol.right + right, y + symbol.bottom + 2)
         if symbol.turned and symbol.look != "switch":
             half = max(2.0, text / 2)
-            return x - half, y - 1.9, x + half, y + 1.9
+            return Box(x - half, y - 1.9, x + half, y + 1.9)
         if symbol.look == "switch":
-            return x - 3, y - 3, x + max(2.2, 2 + text), y + 3
-        return x - 1.2, y - 2, x + 1.2 + text, y + 2
+            return Box(x - 3, y - 3, x + max(2.2, 2 + text), y + 3)
+        return Box(x - 1.2, y - 2, x + 1.2 + text, y + 2)
 
     def _leaves_block(self, ref: str, net: str) -> bool:
         """Whether a net goes on in another block, so that a tag will stand at its pin."""
@@ -435,10 +434,6 @@ def _split(clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
             runs.append([])
         runs[-1].append(cluster)
     return runs
-
-
-def _overlap(a: tuple[float, float, float, float], b: tuple[float, float, float, float]) -> bool:
-    return a[0] < b[2] and b[0] < a[2] and a[1] < b[3] and b[1] < a[3]
 
 
 def arrange(wired: Wired, page: Page | None = None, report: Report = quiet) -> Sheet:

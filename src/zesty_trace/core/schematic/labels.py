@@ -8,7 +8,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from zesty_trace.core.schematic.sheet import Box, Sheet, Tag, Title, Wire
+from zesty_trace.core.geometry import Box
+from zesty_trace.core.schematic.sheet import Sheet, Tag, Title, Wire
 from zesty_trace.core.schematic.symbols import SymbolPin
 
 HALF_HIGH = 1.3  # of one or two lines beside a part, grid units
@@ -23,7 +24,7 @@ def tag_box(tag: Tag) -> Box:
     """Return the rectangle of a tag."""
     long = (len(tag.net + tag.mark) * TAG_UNITS + 1.5) * (-1 if tag.side == "left" else 1)
     near, far = sorted((float(tag.at[0]), tag.at[0] + long))
-    return near, tag.at[1] - 0.9, far, tag.at[1] + 0.9
+    return Box(near, tag.at[1] - 0.9, far, tag.at[1] + 0.9)
 
 
 def drawn_boxes(sheet: Sheet) -> list[Box]:
@@ -40,7 +41,7 @@ class LabelRooms:
 
     def __init__(self, sheet: Sheet) -> None:
         self._symbols = {s.ref: s for s in sheet.symbols}
-        self._left, self._top, _, self._bottom = np.array(drawn_boxes(sheet) or [(0, 0, 0, 0)], dtype=float).T
+        self._left, self._top, _, self._bottom = np.array(drawn_boxes(sheet) or [Box(0, 0, 0, 0)], dtype=float).T
 
     def right_of(self, ref: str) -> float:
         """Return how much is free right of a part's body at its own height, grid units; 99 if nothing stands there."""

@@ -12,7 +12,8 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
-from zesty_trace.core.schematic.sheet import Box, Spot
+from zesty_trace.core.geometry import Box
+from zesty_trace.core.schematic.sheet import Spot
 
 BEND, CROSS, TEXT = 3.0, 4.0, 5.0
 FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3

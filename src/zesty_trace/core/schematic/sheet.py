@@ -7,10 +7,10 @@ from functools import cached_property
 from itertools import pairwise
 
 from zesty_trace.core.design.model import Pin
-from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
+from zesty_trace.core.geometry import Box, box_of
+from zesty_trace.core.schematic.symbols import Side, Symbol, SymbolPin
 
 Spot = tuple[int, int]
-Box = tuple[float, float, float, float]  # left, top, right, bottom
 
 
 @dataclass(frozen=True)
@@ -28,10 +28,10 @@ class PlacedSymbol:
         """Return where a pin's wire ends."""
         return self.x + pin.x, self.y + pin.y
 
-    def body(self) -> tuple[float, float, float, float]:
+    def body(self) -> Box:
         """Return left, top, right, bottom."""
         s = self.symbol
-        return self.x + s.left, self.y + s.top, self.x + s.right, self.y + s.bottom
+        return Box(self.x + s.left, self.y + s.top, self.x + s.right, self.y + s.bottom)
 
 
 @dataclass(frozen=True)
@@ -60,14 +60,13 @@ class Wire:
     def pieces(self) -> tuple[Box, ...]:
         """Left, top, right, bottom of each straight piece."""
         return tuple(
-            (min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)) for (x0, y0), (x1, y1) in pairwise(self.points)
+            Box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)) for (x0, y0), (x1, y1) in pairwise(self.points)
         )
 
     @cached_property
-    def bounds(self) -> tuple[int, int, int, int]:
+    def bounds(self) -> Box:
         """Left, top, right, bottom."""
-        xs, ys = [x for x, _ in self.points], [y for _, y in self.points]
-        return min(xs), min(ys), max(xs), max(ys)
+        return box_of(self.points)
 
 
 @dataclass(frozen=True)
@@ -76,7 +75,7 @@ class Tag:
 
     net: str
     at: Spot
-    side: str
+    side: Side
     pin: Pin
     mark: str = ""
 

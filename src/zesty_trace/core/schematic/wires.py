@@ -11,10 +11,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.geometry import Box
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic.labels import TAG_UNITS
 from zesty_trace.core.schematic.paths import ACROSS, CLOSED, TEXT, Grid, cells_of, corners, find_path
-from zesty_trace.core.schematic.sheet import Box, PlacedSymbol, Rail, Spot, Tag, Wire
+from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
+from zesty_trace.core.schematic.symbols import Side
 from zesty_trace.errors import Cancelled
 
 NEAR = 0.6
@@ -43,7 +45,7 @@ class _Router:
         self.wires: list[Wire] = []
         self.tags: list[Tag] = []
         self.paths: list[tuple[str, list[Spot]]] = []
-        self.pins: dict[Pin, tuple[Spot, str, PlacedSymbol]] = {
+        self.pins: dict[Pin, tuple[Spot, Side, PlacedSymbol]] = {
             Pin(s.ref, p.number): (s.pin_at(p), p.side, s) for s in placed for p in s.symbol.pins
         }
 
@@ -86,16 +88,16 @@ class _Router:
     def _prepare(self) -> None:
         prices: list[tuple[Box, float]] = []
         for symbol in self.placed:
-            left, top, right, bottom = symbol.body()
-            prices.append(((left - 1, top - 1, right + 1, bottom + 1), NEAR))
+            _, top, right, bottom = symbol.body()
+            prices.append((symbol.body().grown(1), NEAR))
             text = max(len(symbol.ref), len(self.design.parts[symbol.ref].value.split(" ")[0])) * TAG_UNITS
             if symbol.symbol.look == "box":
                 continue
             if symbol.symbol.turned:
-                prices.append(((symbol.x - text / 2, top - 1, symbol.x + text / 2, top - 1), TEXT))
-                prices.append(((symbol.x - text / 2, bottom + 1, symbol.x + text / 2, bottom + 1), TEXT))
+                prices.append((Box(symbol.x - text / 2, top - 1, symbol.x + text / 2, top - 1), TEXT))
+                prices.append((Box(symbol.x - text / 2, bottom + 1, symbol.x + text / 2, bottom + 1), TEXT))
             else:
-                prices.append(((right + 0.5, symbol.y - 1, right + text + 0.5, symbol.y + 1), TEXT))
+                prices.append((Box(right + 0.5, symbol.y - 1, right + text + 0.5, symbol.y + 1), TEXT))
         self.grid.lay_ground((s.body() for s in self.placed), prices)
         for pin, (spot, side, _) in self.pins.items():
             cell = spot[1] * self.grid.width + spot[0]
@@ -246,10 +248,11 @@ class _Router:
     def _tag_apart(self, net: str, pins: list[Pin], tree: set[Spot]) -> bool:
         """Put a tag at the end of a short wire of its own, near one of the pins; whether there was room for it."""
         length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2
-        choices = []
+        choices: list[tuple[float, Spot, Side, int, Pin]] = []
+        ways: tuple[tuple[int, Side], ...] = ((-1, "left"), (1, "right"))
         for pin in pins:
             (x, y), side, _ = self.pins[pin]
-            for way, name in ((-1, "left"), (1, "right")):
+            for way, name in ways:
                 for far in range(2, 11):
                     for dy in (0, -1, 1, -2, 2, -3, 3):
                         price = far + 2.5 * abs(dy) + (4 if side not in (name, "top", "bottom") else 0) + (way > 0)

@@ -163,7 +163,7 @@ class AssemblyStation(Station):
             known = {b.serial for b in records.boards(batch.revision) if b.last("assembled")}
             fresh = [s for s in serials if s not in known]
             words = f"{batch.variant or 'one variant'}, {design.build.alloy}"
-            records.add_all(fresh, "assembled", words, data=provenance("person", design))
+            records.add_all(fresh, "assembled", words, told=provenance("person", design))
         except ZestyError as error:
             self.session.failed.emit(error)
             return

@@ -26,6 +26,7 @@ from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simu
 from zesty_trace.journey.flashing import wanted_of
 from zesty_trace.journey.measuring import measure_boards, measure_simulated
 from zesty_trace.store.board import BoardRecord, Standing, Wanted
+from zesty_trace.store.payloads import MeasureTold
 
 if TYPE_CHECKING:
     from zesty_trace.core.bench.coverage import Coverage
@@ -231,21 +232,16 @@ class BenchStation(Station):
         if self.plan is None:
             return
         event = boards[self.shown].last("measured") if self.shown in boards else None
-        current = event is not None and event.data.get("plan") == self.plan.checksum
-        readings = {r["step"]: r for r in event.data.get("readings", ())} if event and current else {}
+        told = event.measurement if event and event.measurement.plan == self.plan.checksum else MeasureTold()
+        readings = {r.step: r for r in told.readings}
         rows = []
         for s in self.plan.steps:
             reading = readings.get(s.number)
-            text = reading["text"] if reading else "—"
-            verdict = (
-                ""
-                if not reading
-                else "ok"
-                if reading["passed"]
-                else "out"
-                if reading.get("measured", True) and reading["value"] is not None
-                else "—"
-            )
+            text = reading.text if reading else "—"
+            verdict = ""
+            if reading:
+                found = reading.measured and reading.value is not None
+                verdict = "ok" if reading.passed else "out" if found else "—"
             where = f" at {s.probe}" if s.probe and s.kind in ("voltage", "resistance") else ""
             rows.append([str(s.number), s.title + where, limits(s), text, verdict])
         for r in fill(self.steps, rows, (0,)):
@@ -260,7 +256,7 @@ class BenchStation(Station):
             + (f", variant {self.plan.variant}" if self.plan.variant else "")
             + f". The supply is limited to {say(self.plan.current_limit_a, 'A')} at rest; a short stops the test before power."
         )
-        if event and not current:
+        if event and event.measurement.plan != self.plan.checksum:
             words += f" {self.shown} was measured by another plan: its readings are not shown under this one."
         self.note.setText(words)
         self.note.setToolTip(tip("\n".join(self.plan.setup)))

@@ -12,11 +12,10 @@ from zesty_trace.core.board.copper import BoardPad, board_pads, pattern_of, to_b
 from zesty_trace.core.board.links import Link
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.geometry import Box, box_of
 from zesty_trace.core.quantities import mm
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.lettering import Lettering, draw_text
-
-Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -225,12 +224,11 @@ class BoardPainter:
             pads.setdefault(pad.pin.ref, []).append(_box(path))
         taken: list[Box] = []
         found = {}
-        xs, ys = [mm(x) for x, _ in self.view.design.board.outline], [mm(y) for _, y in self.view.design.board.outline]
-        board: Box = (min(xs, default=0), min(ys, default=0), max(xs, default=0), max(ys, default=0))
-        for ref in sorted(boxes, key=lambda r: -_area(boxes[r])):
+        board = box_of((mm(x), mm(y)) for x, y in self.view.design.board.outline)
+        for ref in sorted(boxes, key=lambda r: -boxes[r].area):
             own = boxes[ref]
-            near = [b for r, b in boxes.items() if r != ref and _shared(_grown(own, 8.0), b)]
-            small = min(own[2] - own[0], own[3] - own[1]) < 3
+            near = [b for r, b in boxes.items() if r != ref and own.grown(8.0).shared(b)]
+            small = min(own.width, own.height) < 3
             size = 1.25 if small else 1.7
             hole = not self.view.wired.kind(ref).pins
             choices = _label_choices(own, len(ref) * size * 0.66, size * 1.1, hole)
@@ -238,15 +236,15 @@ class BoardPainter:
 
             def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
                 return (
-                    4 * sum(_shared(c, k) for k in taken)
-                    + 2 * sum(_shared(c, b) for b in near)
-                    + 3 * sum(_shared(c, b) for b in under)
-                    + 3 * (_area(c) - _shared(c, board))
+                    4 * sum(c.shared(k) for k in taken)
+                    + 2 * sum(c.shared(b) for b in near)
+                    + 3 * sum(c.shared(b) for b in under)
+                    + 3 * (c.area - c.shared(board))
                 )
 
             best = min(choices, key=price)
             taken.append(best)
-            found[ref] = ((best[0] + best[2]) / 2, (best[1] + best[3]) / 2, size)
+            found[ref] = (*best.middle, size)
         return found
 
     def _links(self, p: QPainter) -> None:
@@ -265,41 +263,26 @@ class BoardPainter:
 
 def _box(path: QPainterPath) -> Box:
     r = path.boundingRect()
-    return r.left(), r.top(), r.right(), r.bottom()
-
-
-def _area(b: Box) -> float:
-    return (b[2] - b[0]) * (b[3] - b[1])
-
-
-def _grown(b: Box, by: float) -> Box:
-    return b[0] - by, b[1] - by, b[2] + by, b[3] + by
-
-
-def _shared(a: Box, b: Box) -> float:
-    w = min(a[2], b[2]) - max(a[0], b[0])
-    h = min(a[3], b[3]) - max(a[1], b[1])
-    return w * h if w > 0 and h > 0 else 0.0
+    return Box(r.left(), r.top(), r.right(), r.bottom())
 
 
 def _label_choices(own: Box, wide: float, high: float, hole: bool) -> list[Box]:
     """Return places for a label: inside if it fits, then around the body, near before far."""
-    cx, cy, gap = (own[0] + own[2]) / 2, (own[1] + own[3]) / 2, 0.25
+    (cx, cy), gap = own.middle, 0.25
 
     def at(x: float, y: float) -> Box:
-        return x - wide / 2, y - high / 2, x + wide / 2, y + high / 2
+        return Box(x - wide / 2, y - high / 2, x + wide / 2, y + high / 2)
 
-    choices = [at(cx, cy)] if hole or (own[2] - own[0] > wide and own[3] - own[1] > high) else []
+    choices = [at(cx, cy)] if hole or (own.width > wide and own.height > high) else []
     for far in (gap, gap + 0.7):
-        choices += [at(cx, own[3] + far + high / 2), at(cx, own[1] - far - high / 2)]
-        choices += [at(own[2] + far + wide / 2, cy), at(own[0] - far - wide / 2, cy)]
+        choices += [at(cx, own.y1 + far + high / 2), at(cx, own.y0 - far - high / 2)]
+        choices += [at(own.x1 + far + wide / 2, cy), at(own.x0 - far - wide / 2, cy)]
     return choices
 
 
 def outline_rect(design: Design) -> QRectF:
     """Return the rectangle round a board and its parts' bodies, mm."""
-    xs = [mm(x) for x, _ in design.board.outline]
-    ys = [mm(y) for _, y in design.board.outline]
-    if not xs:
+    if not design.board.outline:
         return QRectF(0, 0, 80, 56)
-    return QRectF(min(xs) - 1.5, min(ys) - 1.5, max(xs) - min(xs) + 3, max(ys) - min(ys) + 3)
+    edge = box_of((mm(x), mm(y)) for x, y in design.board.outline).grown(1.5)
+    return QRectF(edge.x0, edge.y0, edge.width, edge.height)

@@ -174,7 +174,7 @@ class NextRevStation(Station):
             serial = chosen_serial(self.serial.text(), batch_of(d), self.session.boards(d.revision))
             book(self.session.records, batch_of(d), [serial])
             words = self.rework.text().strip() or "reworked"
-            self.session.records.add(serial, "reworked", words, data=provenance("person", d))
+            self.session.records.add(serial, "reworked", words, told=provenance("person", d))
         except ZestyError as error:
             self.session.failed.emit(error)
             return

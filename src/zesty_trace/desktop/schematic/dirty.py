@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtCore import QRectF
 
+from zesty_trace.core.geometry import Box
 from zesty_trace.desktop.schematic.view import SheetView
 
 LABEL_RIGHT, LABEL_AROUND = 14.0, 4.0  # how far what is written beside a part reaches, grid units
@@ -30,7 +31,7 @@ def changed_rect(old: SheetView, new: SheetView) -> QRectF | None:
     return rect
 
 
-def _boxes(old: SheetView, new: SheetView) -> Iterator[tuple[float, float, float, float]]:
+def _boxes(old: SheetView, new: SheetView) -> Iterator[Box]:
     a, b = old.sheet, new.sheet
     refs = _changed_refs(old, new)
     for symbol in {*_fresh(a.symbols, b.symbols), *(s for s in b.symbols if s.ref in refs)}:
@@ -38,9 +39,9 @@ def _boxes(old: SheetView, new: SheetView) -> Iterator[tuple[float, float, float
     for wire in _fresh(a.wires, b.wires):
         yield wire.bounds
     for tag in _fresh(a.tags, b.tags):
-        yield tag.at[0], tag.at[1], tag.at[0], tag.at[1]
+        yield Box(*tag.at, *tag.at)
     for x, y in _fresh(a.junctions, b.junctions):
-        yield x, y, x, y
+        yield Box(x, y, x, y)
 
 
 def _changed_refs(old: SheetView, new: SheetView) -> set[str]:
