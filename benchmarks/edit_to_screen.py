@@ -1,4 +1,7 @@
-"""How long an edit of a large design takes to be on screen: from the edit to the end of the paint, in the real window."""
+"""How long an edit of a large design takes to be on screen.
+
+From the edit to the end of the paint, in the real window.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""A made-up design of about 150 parts and 400 pins, grown from the demo by copying its blocks: what the limits are held against."""
+"""A made-up design of about 150 parts and 400 pins, grown from the demo by copying its blocks.
+
+What the limits are held against.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""The batch solver against a fair loop: scipy's fsolve with a lean residual, its analytic Jacobian and a ramp of 20 steps."""
+"""The batch solver against a fair loop.
+
+Scipy's fsolve with a lean residual, its analytic Jacobian and a ramp of 20 steps.
+"""
 
 from __future__ import annotations
 

@@ -111,7 +111,8 @@ def test_the_installed_window_opens(home: Path) -> None:
         "app = make_application(); window = MainWindow(open_project(demo_folder(True), ask=False)); window.show()\n"
         "def look():\n"
         "    if window.session.settled: print(window.session.open_count('schematic')); window.close(); app.quit()\n"
-        "timer = QTimer(); timer.timeout.connect(look); timer.start(50); QTimer.singleShot(60000, app.quit); app.exec()\n"
+        "timer = QTimer(); timer.timeout.connect(look); timer.start(50); QTimer.singleShot(60000, app.quit); "
+        "app.exec()\n"
     )
     done = run(home, "python", "-c", code, XDG_DATA_HOME=str(home), HOME=str(home))
     assert done.stdout.strip() == "3", done.stderr

@@ -57,7 +57,10 @@ def read_inside(root: Path, name: str, sort: str) -> bytes:
 
 
 def text_of(data: bytes, where: str) -> str:
-    """Return UTF-8 text, with or without a byte order mark. InputError with the place of the first byte that is none."""
+    """Return UTF-8 text, with or without a byte order mark.
+
+    InputError with the place of the first byte that is none.
+    """
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:

@@ -51,7 +51,10 @@ def check_name(text: str, sort: str, where: str) -> str:
 
 
 def check_text(text: str, where: str, most: int = FREE_TEXT_MOST) -> str:
-    """Return free text that is not too long and holds no control characters but tabs and line ends. InputError if not."""
+    """Return free text that is not too long and holds no control characters but tabs and line ends.
+
+    InputError if not.
+    """
     if len(text) > most:
         raise InputError(f"The text has {len(text):,} characters", where, f"At most {most:,} are kept")
     if any(unicodedata.category(c) in ("Cc", "Cs") and c not in "\t\n\r" for c in text):
@@ -66,7 +69,10 @@ def shorten(text: str, most: int = 60) -> str:
 
 
 def csv_cell(text: object) -> str:
-    """Return a cell that no spreadsheet takes for a formula: a leading = + - or @ gets an apostrophe, numbers do not."""
+    """Return a cell that no spreadsheet takes for a formula.
+
+    A leading = + - or @ gets an apostrophe, numbers do not.
+    """
     cell = str(text)
     if cell.lstrip("'").startswith(_FORMULA) and not _NUMBER.match(cell):
         return "'" + cell

@@ -8,7 +8,7 @@ import pytest
 from shapely import unary_union
 
 from zesty_trace.core.board.check import check_board
-from zesty_trace.core.board.copper import LAYERS, board_pads, copper_items, courtyard_shape, outline_shape
+from zesty_trace.core.board.copper import board_pads, copper_items, courtyard_shape, outline_shape
 from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.place import place_rest, rectangle_outline, start_board
 from zesty_trace.core.board.pour import pour_shapes
@@ -19,7 +19,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Placement, Rules
+from zesty_trace.core.design.model import LAYERS, Design, Placement, Rules
 from zesty_trace.core.findings import Severity
 from zesty_trace.errors import Cancelled, EditError, InputError
 

@@ -125,7 +125,10 @@ def test_a_high_supply_resistance_does_not_keep_the_power_off() -> None:
 
 
 def test_resistance_and_its_spread_by_hand() -> None:
-    """Worked by hand: 1 k in parallel with 3 k is 750 Ω; at 1 % and 2 % it moves by 0.01 x 3/4 + 0.02 x 1/4 = 1.25 %."""
+    """Worked by hand: 1 k in parallel with 3 k is 750 Ω.
+
+    At 1 % and 2 % it moves by 0.01 x 3/4 + 0.02 x 1/4 = 1.25 %.
+    """
     elements = (
         Element("R1", "resistor", ("a", "0"), {"ohm": 1000.0}, (), {"ohm": 0.01}),
         Element("R2", "resistor", ("a", "b"), {"ohm": 2000.0}, (), {"ohm": 0.02}),

@@ -1,4 +1,4 @@
-"""Currents per supply and state, the timeline's charge, run times, and the times and peaks that direct current hides."""
+"""Currents per supply and state, the timeline's charge, run times, and what direct current hides."""
 
 from __future__ import annotations
 
@@ -27,7 +27,10 @@ from .test_rules_on_circuits import CHARGER, CHARGER_NETS, make
 def node(catalogue: Catalogue) -> Design:
     """A controller on a cell with a charger."""
     parts = {**CHARGER, "U2": "regulator_3v3_low_drop", "U3": "controller_32", "R9": "resistor 1k", "D1": "led red"}
-    nets = f"{CHARGER_NETS}; CELL=U2.IN; GND=U2.GND U3.GND U3.GNDA D1.K; 3V3=U2.OUT U3.VDD U3.VDDA; L=U3.P1 R9.1; A=R9.2 D1.A"
+    nets = (
+        f"{CHARGER_NETS}; CELL=U2.IN; GND=U2.GND U3.GND U3.GNDA D1.K; 3V3=U2.OUT U3.VDD U3.VDDA; "
+        "L=U3.P1 R9.1; A=R9.2 D1.A"
+    )
     return make(catalogue, parts, nets, base=False)
 
 

@@ -13,11 +13,11 @@ from pygerber.gerberx3.api.v2 import ColorScheme, GerberFile
 from pygerber.gerberx3.renderer2.raster import ImageFormat
 from shapely import unary_union
 
-from zesty_trace.core.board.copper import LAYERS, board_pads, copper_items, hole_items, outline_shape, pad_shape
+from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, outline_shape, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.design.model import LAYERS, Design
 from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.layers import all_files, paste_pads
 from zesty_trace.core.fabrication.package import fabrication_files, write_package, zip_bytes

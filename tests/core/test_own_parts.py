@@ -1,4 +1,7 @@
-"""Parts of the user's own: pin tables, checks, TOML that is read back; module or bare; import with repair; prototype readings."""
+"""Parts of the user's own: pin tables, checks, TOML that is read back; module or bare; import with repair.
+
+Prototype readings.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Rules on straps, analogue inputs, cells, plugs, options and ratings: each loud on a small planted mistake, mended or not."""
+"""Rules on straps, analogue inputs, cells, plugs, options and ratings.
+
+Each loud on a small planted mistake, mended or not.
+"""
 
 from __future__ import annotations
 
@@ -50,7 +53,10 @@ CONTROLLER = "3V3=U2.VDD U2.VDDA; GND=U2.GND U2.GNDA"
 
 def test_address_that_the_bus_keeps(catalogue: Catalogue) -> None:
     """Six straps: 0x40 + 63 = 0x7F; 0x78 to 0x7F are reserved (UM10204)."""
-    nets = f"{CONTROLLER}; SDA=U2.SDA U3.SDA; SCL=U2.SCL U3.SCL; GND=U3.GND; 3V3=U3.VDD U3.A0 U3.A1 U3.A2 U3.A3 U3.A4 U3.A5"
+    nets = (
+        f"{CONTROLLER}; SDA=U2.SDA U3.SDA; SCL=U2.SCL U3.SCL; GND=U3.GND; "
+        "3V3=U3.VDD U3.A0 U3.A1 U3.A2 U3.A3 U3.A4 U3.A5"
+    )
     design = make(catalogue, {"U2": "controller_32", "U3": "servo_driver_16"}, nets)
     finding = hits(design, catalogue, "reserved address")[0]
     assert finding.value == 0x7F
@@ -91,7 +97,10 @@ def test_enable_left_open(catalogue: Catalogue) -> None:
 @pytest.mark.parametrize(("ohm", "said"), [("24k", ""), ("33k", "selects nothing"), ("6k8", "asks for 9 V")])
 def test_negotiation_resistor(catalogue: Catalogue, ohm: str, said: str) -> None:
     parts = {"J1": "usb_c_inlet", "U1": "negotiation_chip", "R1": f"resistor {ohm}"}
-    nets = "VBUS=J1.VBUS U1.VDD; GND=J1.GND U1.GND R1.2; CFG=U1.CFG1 R1.1; CC1=J1.CC1 U1.CC1; CC2=J1.CC2 U1.CC2; NC=U1.CFG2 U1.PG"
+    nets = (
+        "VBUS=J1.VBUS U1.VDD; GND=J1.GND U1.GND R1.2; CFG=U1.CFG1 R1.1; CC1=J1.CC1 U1.CC1; "
+        "CC2=J1.CC2 U1.CC2; NC=U1.CFG2 U1.PG"
+    )
     found = hits(make(catalogue, parts, nets, base=False, supply_v=12.0), catalogue, "negotiation")
     assert [said in f.title for f in found] == ([True] if said else [])
 

@@ -1,4 +1,7 @@
-"""Every further rule: quiet on the mended demo, loud on a planted mistake with the right numbers, mended by its click."""
+"""Every further rule.
+
+Quiet on the mended demo, loud on a planted mistake with the right numbers, mended by its click.
+"""
 
 from __future__ import annotations
 

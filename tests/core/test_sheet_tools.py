@@ -1,4 +1,4 @@
-"""Netlists, finding, reading order, label room, edits drawn at once on all demos, heat with copper, spread of currents."""
+"""Netlists, finding, reading order, label room, edits drawn at once, heat with copper, spread of currents."""
 
 from __future__ import annotations
 
@@ -165,7 +165,10 @@ def test_states_solved_together_are_as_solved_alone(mended: Design, catalogue: C
 
 
 def test_current_spread_of_a_divider_is_that_of_its_resistors() -> None:
-    """Analytic: I = V / (R1 + R2); with tolerance t at three sigma, sigma_I / I = t / 3 x sqrt(R1^2 + R2^2) / (R1 + R2)."""
+    """Analytic: I = V / (R1 + R2).
+
+    With tolerance t at three sigma, sigma_I / I = t / 3 x sqrt(R1^2 + R2^2) / (R1 + R2).
+    """
     elements = (
         Element("V", "source", ("a", "0"), {"volt": 10, "ohm": 1e-6}),
         Element("R1", "resistor", ("a", "b"), {"ohm": 3000}, (Pin("R1", "1"), Pin("R1", "2")), {"ohm": 0.05}),
@@ -179,7 +182,7 @@ def test_current_spread_of_a_divider_is_that_of_its_resistors() -> None:
 
 
 def test_copper_takes_heat_away_as_application_notes_show(catalogue: Catalogue) -> None:
-    """A small tab package, about 150 °C/W bare, comes to some 65 °C/W on a square inch (from memory, common practice)."""
+    """A small tab package, about 150 °C/W bare, comes to some 65 °C/W on a square inch (from memory)."""
     assert analysis.theta_with_copper(150, 0) == 150
     assert 55 < analysis.theta_with_copper(150, 645) < 75
     areas = np.array([analysis.theta_with_copper(150, a) for a in (0, 50, 100, 300, 1000)])

@@ -75,7 +75,7 @@ def values_of(type_: str) -> dict[str, float]:
 
 
 def points(type_: str, rng: np.random.Generator) -> tuple[np.ndarray, np.ndarray]:
-    """Return 200 sets of terminal voltages, junctions not past 0.75 V, and branch currents on both sides of the laws' bends."""
+    """Return 200 sets of terminal voltages, junctions up to 0.75 V, and currents on both sides of the laws' bends."""
     v = rng.uniform(-1.0, 7.0, (200, 1, TERMINALS[type_]))
     forward = {"diode": [(0, 1)], "zener": [(0, 1)], "nmos": [(2, 0)], "pmos": [(0, 2)], "npn": [(1, 2), (1, 0)]}
     for a, b in {**forward, "pnp": [(2, 1), (0, 1)]}.get(type_, []):

@@ -44,7 +44,7 @@ def test_what_is_typed_without_enter_is_kept(window: MainWindow, qtbot, settle, 
 
 
 def test_opening_and_closing_changes_nothing(open_window, tmp_path: Path, settle) -> None:
-    """A field that cannot show what the design holds (no date, a fraction of a millimetre) must not write its own idea."""
+    """A field that cannot show what the design holds (no date, a part of a millimetre) must not write its own idea."""
     path = tmp_path / "p"
     design = edits.set_brief(Design(name="x"), needed_by="", case_width_nm=80_123_456, supply_v=3.3333)
     ProjectFolder.create(path, design).close()

@@ -245,7 +245,7 @@ def test_voltages_are_shown_on_demand(window: MainWindow, settle) -> None:
     assert station.canvas.grab().toImage() != plain
 
 
-# Layout and later stations ----------------------------------------------------------------------------------------------
+# Layout and later stations --------------------------------------------------------------------------------------------
 
 
 def test_board_parts_are_dragged_turned_and_flipped(routed_window: MainWindow, qtbot, settle) -> None:
@@ -365,7 +365,7 @@ def test_rework_and_next_revision(routed_window: MainWindow, qtbot, settle) -> N
     assert [b.serial for b in window.session.records.boards("A")] == ["A-001"]
 
 
-# Brief: facts and template; projects ------------------------------------------------------------------------------------
+# Brief: facts and template; projects ----------------------------------------------------------------------------------
 
 
 def test_template_cells_are_edited_in_mm_or_mil_and_bad_ones_refused(window: MainWindow, settle) -> None:
@@ -505,7 +505,7 @@ def test_numbers_of_the_brief_are_drawn_with_their_units(window: MainWindow, set
     assert brief.quantity.text() == "12 boards"
 
 
-# Damaged surroundings ---------------------------------------------------------------------------------------------------
+# Damaged surroundings -------------------------------------------------------------------------------------------------
 
 
 def test_a_damaged_price_sheet_is_one_finding_and_the_rest_goes_on(window: MainWindow, settle) -> None:

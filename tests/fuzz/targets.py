@@ -255,7 +255,8 @@ def tables(data: bytes) -> None:
 def table_seeds() -> list[bytes]:
     return [
         f"{export_parts(demo_design())}\n====\n{export_wiring(demo_design())}".encode(),
-        b"ref,kind,value\nR1,resistor,4k7\nC1,ceramic_capacitor,100n\n\n====\nnet,ref,pin\nA,R1,1\nB,R1,2\nB,C1,1\nNC,C1,2\n",
+        b"ref,kind,value\nR1,resistor,4k7\nC1,ceramic_capacitor,100n\n\n====\n"
+        b"net,ref,pin\nA,R1,1\nB,R1,2\nB,C1,1\nNC,C1,2\n",
     ]
 
 

@@ -1,4 +1,7 @@
-"""No record of what did not happen: one chip is one board, an attempt cut off is unknown, a serial number is checked first."""
+"""No record of what did not happen.
+
+One chip is one board, an attempt cut off is unknown, a serial number is checked first.
+"""
 
 from __future__ import annotations
 

@@ -1,4 +1,7 @@
-"""Nothing that was typed, saved or recorded is lost, whatever happens to the folder; and what cannot be kept is said."""
+"""Nothing that was typed, saved or recorded is lost, whatever happens to the folder.
+
+And what cannot be kept is said.
+"""
 
 from __future__ import annotations
 
@@ -303,7 +306,8 @@ from zesty_trace.desktop.window.app import make_application
 from zesty_trace.desktop.window.opening import open_project
 from zesty_trace.desktop.window.shell import MainWindow
 app = make_application()
-window = MainWindow(open_project(Path(sys.argv[1]), ask=False), QSettings(sys.argv[1] + "/s.ini", QSettings.Format.IniFormat))
+settings = QSettings(sys.argv[1] + "/s.ini", QSettings.Format.IniFormat)
+window = MainWindow(open_project(Path(sys.argv[1]), ask=False), settings)
 window.show()
 number = int(window.session.design.name.split()[-1])
 def edit():

@@ -70,7 +70,10 @@ def peer(answer: Answer) -> Iterator[str]:
 
 
 def standard(line: str, extra: dict[str, str] | None = None) -> bytes:
-    """Answer as an SCPI-1999 instrument does: queries get a line, commands none, what is unknown an error in the queue."""
+    """Answer as an SCPI-1999 instrument does.
+
+    Queries get a line, commands none, what is unknown an error in the queue.
+    """
     known = {
         "*IDN?": "Maker,Model,0,1",
         "SYST:ERR?": '0,"No error"',
@@ -244,7 +247,8 @@ class Supply:
     """A standard supply: follows OUTP, holds a charge for a while, and may refuse to switch off."""
 
     def __init__(self, stuck: bool = False, charge: int = 0) -> None:
-        self.on, self.volt, self.stuck, self.charge, self.sent = True, 12.0, stuck, charge, []  # type: ignore[var-annotated]
+        self.on, self.volt, self.stuck, self.charge = True, 12.0, stuck, charge
+        self.sent: list[bytes] = []
 
     def __call__(self, line: str, _link: socket.socket) -> bytes:
         self.sent.append(line)

@@ -1,4 +1,7 @@
-"""A stranger's project: nothing outside it is read, written or removed, nothing hangs, and every refusal is in words."""
+"""A stranger's project.
+
+Nothing outside it is read, written or removed, nothing hangs, and every refusal is in words.
+"""
 
 from __future__ import annotations
 

@@ -79,7 +79,8 @@ def quote_command(a: argparse.Namespace) -> Answer:
     for o in offers:
         marks = " cheapest in time" * (o is best) + " soonest" * (o is first) + " LATE" * (not o.on_time)
         lines.append(
-            f"{o.total.amount:8.2f} {o.total.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.house}, {o.freight}{marks}"
+            f"{o.total.amount:8.2f} {o.total.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.house}, "
+            f"{o.freight}{marks}"
         )
     data = [
         {

@@ -17,7 +17,10 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity
 
 FINE, FOUND, BAD, STOPPED = 0, 1, 2, 130
-STALE = "Edits of a session that ended suddenly belong to another design.json: they are not used, and kept in design.unsaved.json."
+STALE = (
+    "Edits of a session that ended suddenly belong to another design.json: they are not used, "
+    "and kept in design.unsaved.json."
+)
 Answer = tuple[int, Any, str]  # exit status, what --json prints, what is printed else
 Handler = Callable[[argparse.Namespace], Answer]
 

@@ -38,7 +38,10 @@ class Mend:
 
 @dataclass(frozen=True)
 class Subject:
-    """What a finding is about, by which it is known from one run to the next; `which` tells several about one thing apart."""
+    """What a finding is about, by which it is known from one run to the next.
+
+    `which` tells several about one thing apart.
+    """
 
     refs: tuple[str, ...] = ()
     pins: tuple[Pin, ...] = ()
@@ -138,7 +141,10 @@ class Finding:
 
 @dataclass(frozen=True)
 class Rule:
-    """What judges one thing: its station, how bad it mostly is, why it matters, its source, and what it holds against."""
+    """What judges one thing.
+
+    Its station, how bad it mostly is, why it matters, its source, and what it holds against.
+    """
 
     id: str
     station: str

@@ -1,4 +1,6 @@
-"""Bench instruments over SCPI: a multimeter and a supply that know SCPI-1999 only, and the fixture, a device of its own.
+"""Bench instruments over SCPI.
+
+A multimeter and a supply that know SCPI-1999 only, and the fixture, a device of its own.
 
 Meter and supply get nothing but standard commands. What they lack (putting probes on, scanning the bus, having the
 board switch an output) is done by the fixture, whose commands docs/fixture.md states, or by a person.

@@ -1,4 +1,7 @@
-"""One SCPI instrument through a VISA resource string, held on a short leash: every answer is bounded in bytes and time."""
+"""One SCPI instrument through a VISA resource string, held on a short leash.
+
+Every answer is bounded in bytes and time.
+"""
 
 from __future__ import annotations
 
@@ -69,7 +72,10 @@ class ScpiLink:
             raise DeviceError(f"No answer to {question}", self.resource, "Check the instrument") from error
 
     def number(self, question: str) -> float:
-        """Return the number that a query gives; infinite for an overload. DeviceError if the answer is no single number."""
+        """Return the number that a query gives; infinite for an overload.
+
+        DeviceError if the answer is no single number.
+        """
         answer = self.ask(question)
         if not _NUMBER.match(answer):
             self.close()

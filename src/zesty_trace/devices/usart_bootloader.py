@@ -46,7 +46,10 @@ def open_port(port: str, baud: int = 115_200, timeout_s: float = 1.0) -> Link:
 
     try:
         try:
-            return serial.Serial(port, baud, parity=serial.PARITY_EVEN, timeout=timeout_s, write_timeout=timeout_s)  # type: ignore[no-any-return]
+            made: Link = serial.Serial(
+                port, baud, parity=serial.PARITY_EVEN, timeout=timeout_s, write_timeout=timeout_s
+            )
+            return made
         except termios.error:  # a pseudo-terminal has no parity bit to set
             return serial.Serial(port, baud, timeout=timeout_s, write_timeout=timeout_s)  # type: ignore[no-any-return]
     except (serial.SerialException, termios.error, OSError, ValueError, OverflowError) as error:

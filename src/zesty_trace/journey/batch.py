@@ -44,7 +44,10 @@ def batch_of(design: Design) -> Batch:
 
 
 def chosen_serial(text: str, batch: Batch, boards: Iterable[BoardRecord]) -> str:
-    """Return a serial number of the batch as it is written. InputError for anything else, before anything is touched."""
+    """Return a serial number of the batch as it is written.
+
+    InputError for anything else, before anything is touched.
+    """
     serial = serial_number(batch.revision, parse_serial(text, batch.revision))
     known = batch.serials(boards)
     if serial not in known:

@@ -35,7 +35,10 @@ def image_of(design: Design, folder: Path) -> tuple[Image, Target] | None:
 
 
 def wanted_of(design: Design, folder: Path, plan: str = "") -> Wanted:
-    """Return what each board of the batch must hold and be measured by; an image that cannot be read is not asked for."""
+    """Return what each board of the batch must hold and be measured by.
+
+    An image that cannot be read is not asked for.
+    """
     try:
         chosen = image_of(design, folder)
     except InputError:

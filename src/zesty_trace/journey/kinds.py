@@ -70,7 +70,10 @@ def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]
 
 
 def check_known(wired: Wired) -> None:
-    """Refuse a design whose kinds, packages, pins or values the catalogue does not have. InputError names part and kind."""
+    """Refuse a design whose kinds, packages, pins or values the catalogue does not have.
+
+    InputError names part and kind.
+    """
     design = wired.design
     for part in design.parts.values():
         try:

@@ -36,7 +36,10 @@ def measure_boards(
     source: Source = "real",
     instruments: list[str] | None = None,
 ) -> list[BoardResult]:
-    """Run the plan on boards one after the other, recording each as it ends; a board that cannot be measured is left open."""
+    """Run the plan on boards one after the other, recording each as it ends.
+
+    A board that cannot be measured is left open.
+    """
     results = []
     for k, serial in enumerate(serials):
 

@@ -38,7 +38,8 @@ def rules_markdown() -> str:
     lines = [
         "# Rules",
         "",
-        f"{len(rules)} rules judge a board. This page is written by `zt rules --out docs/rules.md`, from the rules themselves.",
+        f"{len(rules)} rules judge a board. This page is written by `zt rules --out docs/rules.md`, from the rules "
+        "themselves.",
         "The word is what a finding mostly is; some are milder or worse by their number. “From memory” and “common",
         "practice” say how sure a source is.",
     ]

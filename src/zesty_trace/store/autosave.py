@@ -1,4 +1,7 @@
-"""Autosave: the newest design goes to the journal in the background, within half a second, and is tried until it is there."""
+"""Autosave.
+
+The newest design goes to the journal in the background, within half a second, and is tried until it is there.
+"""
 
 from __future__ import annotations
 
@@ -128,4 +131,5 @@ class Autosaver:
         self.failing = True
         if self._on_error:
             known = isinstance(error, ZestyError)
-            self._on_error(error if known else StoreError(f"{type(error).__name__}: {error}", "autosave", "Save now"))  # type: ignore[arg-type]
+            told = StoreError(f"{type(error).__name__}: {error}", "autosave", "Save now")
+            self._on_error(error if known else told)  # type: ignore[arg-type]

@@ -1,4 +1,7 @@
-"""A board by its serial number: what happened to it, and where it stands now by its last flash, measurement and rework."""
+"""A board by its serial number.
+
+What happened to it, and where it stands now by its last flash, measurement and rework.
+"""
 
 from __future__ import annotations
 

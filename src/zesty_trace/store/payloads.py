@@ -1,4 +1,7 @@
-"""What an event of a board's record says beside its words: who told it, of which design, with what, and what was read."""
+"""What an event of a board's record says beside its words.
+
+Who told it, of which design, with what, and what was read.
+"""
 
 from __future__ import annotations
 
@@ -46,7 +49,7 @@ class ReadingTold(msgspec.Struct, frozen=True, kw_only=True):
 
 
 class MeasureTold(Told, frozen=True, kw_only=True, omit_defaults=True):
-    """By which plan (its checksum), for which variant, with which instruments a board was measured, and what was read."""
+    """By which plan (its checksum), for which variant and with what a board was measured, and what was read."""
 
     plan: str = ""
     plan_variant: str = ""

@@ -374,7 +374,10 @@ def _damaged(message: str, path: Path) -> DamagedProject:
 
 
 def restore_last_good(path: Path, design: Design) -> None:
-    """Put `design` in the place of a damaged `design.json`, which is kept beside it as `design.damaged.json`. StoreError."""
+    """Put `design` in the place of a damaged `design.json`, which is kept beside it as `design.damaged.json`.
+
+    StoreError.
+    """
     try:
         if exists_inside(path, DESIGN):
             kept, count = "design.damaged.json", 1

@@ -161,7 +161,8 @@ class Records:
         for serial in serials:
             if serial in known and known[serial].variant != variant:
                 raise StoreError(
-                    f"{serial} is a board of the variant {known[serial].variant or 'for all'}, not {variant or 'for all'}",
+                    f"{serial} is a board of the variant {known[serial].variant or 'for all'}, not "
+                    f"{variant or 'for all'}",
                     serial,
                     "Choose that variant, or another board",
                 )
@@ -281,7 +282,10 @@ def backup_names(folder: Path) -> list[str]:
 
 
 def bring_back(folder: Path, backup: str) -> Path | None:
-    """Put a daily copy, or with "" nothing, in the place of damaged records; return where those are kept. StoreError."""
+    """Put a daily copy, or with "" nothing, in the place of damaged records; return where those are kept.
+
+    StoreError.
+    """
     kept: Path | None = None
     try:
         data = read_inside(folder, f"{BACKUPS}/{backup}", "archive") if backup else b""

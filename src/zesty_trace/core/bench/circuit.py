@@ -1,4 +1,6 @@
-"""The circuit as it stands on the bench: fed at one inlet, the others unplugged, the cells out, lights dark unless asked.
+"""The circuit as it stands on the bench.
+
+Fed at one inlet, the others unplugged, the cells out, lights dark unless asked.
 
 And the ohmmeter on it: all resistances between nets of an unpowered board, worked out as one batch.
 """
@@ -100,7 +102,10 @@ def _fed(element: Element, feed: Feed) -> Element:
 
 
 def _without_cell(element: Element, wired: Wired, feed: Feed) -> Element:
-    """Let a charger whose cell is out hold its end voltage, as linear chargers do; with the cell's place fed it rests."""
+    """Let a charger whose cell is out hold its end voltage, as linear chargers do.
+
+    With the cell's place fed it rests.
+    """
     design = wired.design
     if element.type != "current_load" or element.name not in design.parts:
         return element

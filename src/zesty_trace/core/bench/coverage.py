@@ -1,4 +1,6 @@
-"""What the test plan would notice: every single fault of a campaign planted in simulated boards, and the plan run on them.
+"""What the test plan would notice.
+
+Every single fault of a campaign planted in simulated boards, and the plan run on them.
 
 The faults: a part missing, a pin not soldered, two pads closer than 0.6 mm bridged, a part the wrong way round, a
 resistor or capacitor of ten times or a tenth of its value, each supply joined to ground and to each other supply.

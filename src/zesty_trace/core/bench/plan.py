@@ -159,7 +159,10 @@ def _checksum(plan: BenchPlan) -> str:
 
 @dataclass(frozen=True)
 class _Ohms:
-    """A resistance, Ω: with the usual leakage of chips, without any, and with every chip conducting; spreads as shares."""
+    """A resistance, Ω: with the usual leakage of chips, without any, and with every chip conducting.
+
+    Spreads as shares.
+    """
 
     nominal: float
     most: float

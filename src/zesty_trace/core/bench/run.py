@@ -101,7 +101,10 @@ class BoardResult:
 
     @property
     def main_failure(self) -> Reading | None:
-        """Return the failure to look at first: the lowest supply, else what fails with power on, else the first failed."""
+        """Return the failure to look at first.
+
+        The lowest supply, else what fails with power on, else the first failed.
+        """
         failed = [r for r in self.readings if not r.passed and r.value is not None]
         low = [r for r in failed if r.step.kind == "resistance" and _ends(r)]
         if low:
@@ -128,7 +131,9 @@ class BoardResult:
 def run_plan(
     plan: BenchPlan, bench: Instruments, serial: str, report: Report, until_failure: bool = False
 ) -> BoardResult:
-    """Run the plan on one board; the supply is off before it, and on every way out. Cancelled if `report` returns False.
+    """Run the plan on one board; the supply is off before it, and on every way out.
+
+    Cancelled if `report` returns False.
 
     StillLive instead of it, or of whatever else ended the test, if the supply may still be on.
 

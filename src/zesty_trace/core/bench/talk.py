@@ -220,7 +220,7 @@ def _signals(wired: Wired, ref: str) -> dict[str, Pin]:
 
 
 def link_lines(wired: Wired, ref: str) -> list[tuple[Pin, Pin]]:
-    """Return (controller pin, connector pin) of each line from a controller to a connector that it can be spoken to by."""
+    """Return (controller pin, connector pin) of each line by which a connector speaks to a controller."""
     design = wired.design
     own = _signals(wired, ref)
     rails = {*wired.rails, wired.ground}
@@ -233,7 +233,7 @@ def link_lines(wired: Wired, ref: str) -> list[tuple[Pin, Pin]]:
 
 
 def device_lines(wired: Wired, ref: str) -> list[tuple[Pin, Pin]]:
-    """Return (device pin, controller pin) of each line by which a controller speaks to a device without a bus address."""
+    """Return (device pin, controller pin) of each line from a controller to a device without a bus address."""
     kind = wired.kind(ref)
     if not kind.is_a(m.Load) or kind.bus or kind.facts.light:
         return []

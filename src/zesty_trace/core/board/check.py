@@ -1,4 +1,7 @@
-"""Board review: clearances, holes, edge, missing copper, fit to the case. Geometry by shapely; limits from the rules."""
+"""Board review: clearances, holes, edge, missing copper, fit to the case. Geometry by shapely.
+
+Limits come from the rules.
+"""
 
 from __future__ import annotations
 
@@ -7,7 +10,6 @@ from functools import partial
 from itertools import combinations
 
 from zesty_trace.core.board.copper import (
-    LAYERS,
     board_pads,
     copper_items,
     courtyard_shape,
@@ -22,7 +24,7 @@ from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Placement
+from zesty_trace.core.design.model import LAYERS, Design, Placement
 from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, of_pin, rule, worst_first
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say, say_mm
@@ -363,7 +365,8 @@ def _size(design: Design) -> Iterator[Finding]:
     if (width, height) != wanted:
         yield SIZE.found(
             Subject(),
-            f"The board is {mm(width):.1f} × {mm(height):.1f} mm, the brief says {mm(wanted[0]):.1f} × {mm(wanted[1]):.1f} mm",
+            f"The board is {mm(width):.1f} × {mm(height):.1f} mm, the brief says {mm(wanted[0]):.1f} × "
+            f"{mm(wanted[1]):.1f} mm",
             "Use the size of the brief, or change the brief.",
             value=mm(width),
             limit=mm(wanted[0]),
@@ -406,7 +409,8 @@ def _narrow(wired: Wired) -> Iterator[Finding]:
             yield TRACK_WIDTH.found(
                 of_net(net),
                 f"{net} carries {say(currents[net], 'A')} on {mm(width):.2f} mm",
-                f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(needed))}. Route again, or widen it.",
+                f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(needed))}. Route again, or widen "
+                "it.",
                 value=mm(width),
                 limit=needed / 1e6,
                 unit="mm",

@@ -11,11 +11,9 @@ from typing import Any, NamedTuple
 
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import Design, Layer, Pin, Placement
+from zesty_trace.core.design.model import LAYERS, Design, LayerName, Pin, Placement
 from zesty_trace.core.geometry import Box, rotate
 from zesty_trace.core.quantities import mm
-
-LAYERS: tuple[Layer, Layer] = ("top", "bottom")
 
 
 @dataclass(frozen=True)
@@ -32,7 +30,7 @@ class BoardPad:
     shape: str
     drill_nm: int
     plated: bool
-    layers: tuple[Layer, ...]
+    layers: tuple[LayerName, ...]
 
 
 def pattern_of(wired: Wired, ref: str) -> LandPattern:
@@ -49,7 +47,10 @@ def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
 
 
 def on_board(wired: Wired) -> tuple[Any, ...]:
-    """Return all that the shapes on a board depend on: what is worked out from them is kept while this stays the same."""
+    """Return all that the shapes on a board depend on.
+
+    What is worked out from them is kept while this stays the same.
+    """
     return wired.catalogue, wired.design.board, wired.design.nets, wired.footprints
 
 
@@ -78,7 +79,7 @@ def _pads_of(wired: Wired, refs: Iterable[str]) -> list[BoardPad]:
 
 def _place_pad(pad: Pad, ref: str, placement: Placement, net_of: dict[Pin, str]) -> BoardPad:
     x, y = to_board(placement, pad.x_nm, pad.y_nm)
-    layers: tuple[Layer, ...] = LAYERS if pad.drill_nm and pad.plated else (placement.side,)
+    layers: tuple[LayerName, ...] = LAYERS if pad.drill_nm and pad.plated else (placement.side,)
     if pad.drill_nm and not pad.plated:
         layers = ()
     pin = Pin(ref, pad.number)
@@ -149,7 +150,7 @@ class Copper:
     """
 
     net: str
-    layer: Layer
+    layer: LayerName
     shape: Any
     what: str
     node: tuple[object, ...]
@@ -161,7 +162,7 @@ def pad_node(pad: BoardPad) -> tuple[object, ...]:
 
 
 @worked_out_from(on_board)
-def copper_items(wired: Wired, layer: Layer) -> tuple[Copper, ...]:
+def copper_items(wired: Wired, layer: LayerName) -> tuple[Copper, ...]:
     """Return pads, tracks and vias of a layer, pours left out."""
     design = wired.design
     from shapely.geometry import LineString, Point

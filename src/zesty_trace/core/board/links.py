@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import LAYERS, BoardPad, board_pads, copper_items, on_board, pad_node
+from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items, on_board, pad_node
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import Pin
+from zesty_trace.core.design.model import LAYERS, Pin
 
 
 @dataclass(frozen=True)

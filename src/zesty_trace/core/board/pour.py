@@ -6,7 +6,7 @@ from typing import Any
 
 from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, on_board, outline_shape, pad_shape
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import Layer, Pour
+from zesty_trace.core.design.model import LayerName, Pour
 from zesty_trace.core.quantities import mm
 
 LEAST_WIDTH_MM = 0.25
@@ -64,6 +64,6 @@ def _relieve(area: Any, wired: Wired, pour: Pour) -> Any:
 
 
 @worked_out_from(on_board)
-def pour_shapes(wired: Wired, layer: Layer) -> tuple[tuple[str, Any], ...]:
+def pour_shapes(wired: Wired, layer: LayerName) -> tuple[tuple[str, Any], ...]:
     """Return (net, shape) of every pour on a layer."""
     return tuple((p.net, pour_shape(wired, p)) for p in wired.design.board.pours if p.layer == layer)

@@ -18,7 +18,8 @@ from zesty_trace.core.board.widths import width_for
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Layer, Pin, Pour, Track, Via
+from zesty_trace.core.design.model import LAYERS, Design, Pin, Pour, Track, Via
+from zesty_trace.core.geometry import Point
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import Cancelled, EditError, SolveError
@@ -31,7 +32,6 @@ PASSES = 40
 VIA_COST, BEND_COST = 9.0, 0.4
 HEAVY_VIA = 14.0  # per mm of width: one small via is no path for amperes
 LAYER_PRICE = np.array([1.0, 1.25], dtype=np.float32)
-NAMES: tuple[Layer, Layer] = ("top", "bottom")
 
 
 @dataclass
@@ -137,7 +137,7 @@ class _Router:
         for pad in self.pads:
             if pad.net == net and pad.layers:
                 continue
-            for k, name in enumerate(NAMES):
+            for k, name in enumerate(LAYERS):
                 if name in pad.layers or not pad.layers:
                     paint_rect(mask[k], *self._pad_box(pad), reach)
         return mask
@@ -261,7 +261,7 @@ class _Router:
         row = round((mm(pad.y_nm) - self.y0) / STEP_MM)
         column = round((mm(pad.x_nm) - self.x0) / STEP_MM)
         row, column = min(max(row, 0), self.rows - 1), min(max(column, 0), self.columns - 1)
-        return np.array([[NAMES.index(layer), row, column] for layer in pad.layers], dtype=np.int32)
+        return np.array([[LAYERS.index(layer), row, column] for layer in pad.layers], dtype=np.int32)
 
     def _at(self, pad: BoardPad, cell: np.ndarray) -> bool:
         return bool((self._cells(pad) == cell).all(axis=1).any())
@@ -306,7 +306,7 @@ class _Router:
                         net=net.name, x_nm=x, y_nm=y, diameter_nm=int(VIA_MM * 1e6), drill_nm=int(VIA_DRILL_MM * 1e6)
                     )
         ground = self.wired.ground
-        pours = tuple(Pour(net=ground, layer=layer) for layer in NAMES) if ground else ()
+        pours = tuple(Pour(net=ground, layer=layer) for layer in LAYERS) if ground else ()
         return edits.set_copper(self.design, tracks, vias.values(), pours)
 
     def _nm(self, row: int, column: int) -> tuple[int, int]:
@@ -328,7 +328,9 @@ class _Router:
         for layer, points in pieces:
             line = _straighten(points)
             if len(line) > 1:
-                found.append(Track(net=net, layer=NAMES[layer], width_nm=width, points=tuple(line)))
+                found.append(
+                    Track(net=net, layer=LAYERS[layer], width_nm=width, points=tuple(Point(*at) for at in line))
+                )
         return found
 
 

@@ -1,4 +1,7 @@
-"""Entries of a TOML file of part kinds or packages: read one by one, each mistake told with its line and the nearest name."""
+"""Entries of a TOML file of part kinds or packages.
+
+Read one by one, each mistake told with its line and the nearest name.
+"""
 
 from __future__ import annotations
 
@@ -20,7 +23,10 @@ Problem = tuple[str, str, str]  # field at fault such as `.model`, what is wrong
 
 
 def read_entries(text: str, where: str, shape: type[Any]) -> dict[str, Any]:
-    """Return the entries of a TOML text, each as a `shape`. InputError with file, line and entry at the first mistake."""
+    """Return the entries of a TOML text, each as a `shape`.
+
+    InputError with file, line and entry at the first mistake.
+    """
     try:
         raw = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:

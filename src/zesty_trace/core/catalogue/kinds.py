@@ -99,7 +99,9 @@ def kinds_of(data: bytes, name: str, base: Catalogue) -> dict[str, Kind]:
 
 
 def with_user_parts(base: Catalogue, *folders: tuple[Path, str]) -> Catalogue:
-    """Return `base` with the kinds of the TOML files in the folders added, the last one winning. InputError as read_kinds.
+    """Return `base` with the kinds of the TOML files in the folders added, the last one winning.
+
+    InputError as read_kinds.
 
     A folder is given as (where to start, its name there); below the start no link is followed.
     """

@@ -1,4 +1,7 @@
-"""A part kind out of a pin table: pasted as CSV or as lines from a data sheet, checked against its package, written as TOML."""
+"""A part kind out of a pin table.
+
+Pasted as CSV or as lines from a data sheet, checked against its package, written as TOML.
+"""
 
 from __future__ import annotations
 
@@ -113,7 +116,9 @@ def make_kind(
     catalogue: Catalogue,
     address: int | None = None,
 ) -> Kind:
-    """Return a kind that draws `supply_a` A from its first supply pin; with `address` it answers on its SDA and SCL pins.
+    """Return a kind that draws `supply_a` A from its first supply pin.
+
+    With `address` it answers on its SDA and SCL pins.
 
     InputError where table, package and facts disagree."""
     if not _ID.match(kind_id):

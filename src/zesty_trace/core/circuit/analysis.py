@@ -220,7 +220,7 @@ def monte_carlo(network: Network, samples: int, seed: int = 1) -> tuple[Solution
 
 
 def current_spreads(solution: Solution) -> dict[str, Spread]:
-    """Return, for each part, the spread of the current into its first wired pin over the samples, A, as monte_carlo does."""
+    """Return ref -> spread of the current into its first wired pin over the samples, A, as monte_carlo does."""
     found: dict[str, Spread] = {}
     for k, element in enumerate(solution.compiled.network.elements):
         if element.name not in found and element.pins and element.pins[0] is not None:

@@ -178,7 +178,7 @@ def _diode(model: m.Diode | m.Led, b: _Builder, part: Part, kind: Kind) -> None:
 
 
 def forward_voltage(part: Part, kind: Kind) -> float:
-    """Return the typical forward voltage at rated current, by the option in the part's value where there are options."""
+    """Return the typical forward voltage at rated current, by the option that the part's value names, if any."""
     option = part.value.split()[0] if part.value else ""
     chosen = kind.options.get(option) or next(iter(kind.options.values()), None)
     if chosen is not None and chosen.forward_v is not None:
@@ -291,7 +291,10 @@ def _controller(model: m.Controller, b: _Builder, part: Part, kind: Kind) -> Non
 
 @elements_of.register
 def _composite(model: m.Composite, b: _Builder, part: Part, kind: Kind) -> None:
-    """Add each element of a kind that is made of several; junctions and switches are given by their data sheet values."""
+    """Add each element of a kind that is made of several.
+
+    Junctions and switches are given by their data sheet values.
+    """
     _add_elements(b, part, kind, kind.elements)
 
 
@@ -326,7 +329,10 @@ def cell_voltage(part: Part, kind: Kind, charge_pct: float | None) -> float:
 
 
 def charge_current(design: Design, part: Part, kind: Kind) -> float | None:
-    """Return what a charger charges with by the resistor on its PROG pin, A: I = k / R (common practice: k = 1000 V)."""
+    """Return what a charger charges with by the resistor on its PROG pin, A.
+
+    I = k / R, k = 1000 V (common practice).
+    """
     net_of = design.net_of()
     net = net_of.get(_pin(part, kind, "PROG"), "")
     for pin in design.nets.get(net, ()):

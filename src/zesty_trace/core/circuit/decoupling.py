@@ -7,7 +7,10 @@ from zesty_trace.core.design.model import Pin
 
 
 def decoupled_part(wired: Wired, members: list[str], index: int) -> str | None:
-    """Return the part that a bypass part (between supply and ground) stands beside: the nearest before it, else after."""
+    """Return the part that a bypass part (between supply and ground) stands beside.
+
+    The nearest before it, else after.
+    """
     net_of = wired.net_of
     ground = wired.ground
     ref = members[index]

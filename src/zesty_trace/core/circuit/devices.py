@@ -1,6 +1,6 @@
 """Device equations: terminal currents and their derivatives, over all elements of a type and all samples at once.
 
-Each function takes terminal voltages `v` (B, E, T), branch currents `i` (B, E) or None, and the parameter arrays (B, E).
+Each function takes terminal voltages `v` (B, E, T), branch currents `i` (B, E) or None, and parameter arrays (B, E).
 It returns `current` (B, E, T) into each terminal, `by_v` (B, E, T, T), `by_i` (B, E, T), and, for elements with a
 branch, the branch equation `f` (B, E) (to be 0) with `f_v` (B, E, T) and `f_i` (B, E).
 Sources: junction law of Shockley; square-law field-effect transistor (Shichman and Hodges 1968); transport form of

@@ -25,7 +25,10 @@ _MAH = re.compile(r"([\d.]+)\s*mAh", re.I)
 
 @dataclass(frozen=True)
 class SupplyLoad:
-    """What one supply gives in one state: volts at its output, amperes out of it, watts; its limit (None: not stated)."""
+    """What one supply gives in one state: volts at its output, amperes out of it, watts, its limit.
+
+    A limit of None is not stated.
+    """
 
     ref: str
     net: str
@@ -41,7 +44,10 @@ class SupplyLoad:
 
 
 def supply_budget(wired: Wired) -> list[SupplyLoad]:
-    """Return the load of every supply in every operating state, supplies in the design's order. SolveError as solving."""
+    """Return the load of every supply in every operating state, supplies in the design's order.
+
+    SolveError as solving.
+    """
     design = wired.design
     analysis = analyse(wired)
     return [load for ref in design.parts for load in _loads(analysis, ref)]
@@ -79,7 +85,10 @@ def source_current(operating: Operating, wired: Wired) -> float:
 
 @dataclass(frozen=True)
 class Step:
-    """One step of the timeline, solved: the current from the source (A), its charge (C), the lights that are lit (A)."""
+    """One step of the timeline, solved.
+
+    The current from the source (A), its charge (C), the lights that are lit (A).
+    """
 
     state: str
     start_s: float
@@ -127,7 +136,10 @@ class Cycle:
 
 
 def proposed_timeline(wired: Wired) -> tuple[Moment, ...]:
-    """Return a first timeline: asleep for a minute and awake for a second where there is a cell, else each state 1 s."""
+    """Return a first timeline.
+
+    Asleep for a minute and awake for a second where there is a cell, else each state 1 s.
+    """
     design = wired.design
     states = operating_states(wired)
     names = [s.name for s in states if s.cell_pct is None]
@@ -139,7 +151,10 @@ def proposed_timeline(wired: Wired) -> tuple[Moment, ...]:
 
 
 def play(wired: Wired) -> Cycle:
-    """Return the timeline (the design's, else the proposed one) solved step by step. Steps of unknown states are left out."""
+    """Return the timeline (the design's, else the proposed one) solved step by step.
+
+    Steps of unknown states are left out.
+    """
     design = wired.design
     analysis = analyse(wired)
     by_name = {s.name: s for s in analysis.states}

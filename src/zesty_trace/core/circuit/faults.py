@@ -1,4 +1,7 @@
-"""Faults of a built board as edits on its circuit: what a simulated board does, and what a failed reading may come from."""
+"""Faults of a built board as edits on its circuit.
+
+What a simulated board does, and what a failed reading may come from.
+"""
 
 from __future__ import annotations
 
@@ -79,7 +82,10 @@ class Joints:
 
 
 def apply_fault(network: Network, fault: Fault, joints: Joints | None = None) -> Network:
-    """Return the network with the fault in it. ValueError for an unknown kind of fault, or a turned part without joints."""
+    """Return the network with the fault in it.
+
+    ValueError for an unknown kind of fault, or a turned part without joints.
+    """
     if fault.kind == "short":
         return network.with_elements([Element("short", "resistor", (fault.target, fault.other), {"ohm": SHORT_OHM})])
     if fault.kind == "missing":

@@ -136,7 +136,10 @@ LIMITS: dict[str, Limit] = {
 
 
 def supply_step(old: FloatArray, new: FloatArray, limit: FloatArray) -> FloatArray:
-    """Return the branch current at which a regulator is evaluated: held at its two corners before it may pass them, A."""
+    """Return the branch current at which a regulator is evaluated.
+
+    Held at its two corners before it may pass them, A.
+    """
     found = np.minimum(new, limit + 1.0)
     found = np.where((old > 2.0 * CORNER_A) & (found < 0.0), CORNER_A, found)
     return np.where((old < BELOW_LIMIT * limit) & (found > limit), AT_LIMIT * limit, found)

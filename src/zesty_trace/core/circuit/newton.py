@@ -2,7 +2,7 @@
 
 Method: C.-W. Ho, A. Ruehli, P. Brennan, "The modified nodal approach to network analysis", IEEE Trans. Circuits and
 Systems 22 (1975). Where plain steps go round in circles, each node is slowed by a conductance to where it was, which is
-let go as the steps grow small (pseudo-transient continuation: C. T. Kelley, D. E. Keyes, SIAM J. Numer. Anal. 35, 1998).
+let go as the steps grow small (pseudo-transient continuation: Kelley and Keyes, SIAM J. Numer. Anal. 35, 1998).
 """
 
 from __future__ import annotations
@@ -64,7 +64,10 @@ def only(compiled: Compiled, rows: BoolArray) -> Compiled:
 
 
 def conductances(compiled: Compiled, gmin: float) -> FloatArray:
-    """Return the part of the Jacobian (B, U, U) that no step changes: the resistors, and `gmin` from each node to ground."""
+    """Return the part of the Jacobian (B, U, U) that no step changes.
+
+    The resistors, and `gmin` from each node to ground.
+    """
     batch, size, nodes = compiled.batch, compiled.size, len(compiled.names)
     ohms = [g.values["ohm"] for g in compiled.groups if g.type == "resistor"]
     g = 1.0 / ohms[0] if ohms else np.zeros((batch, 0))
@@ -91,7 +94,7 @@ def _stamp(group: Group, v: FloatArray, i: FloatArray | None, way: Way) -> Stamp
 def assemble(
     compiled: Compiled, x: FloatArray, state: _State, fixed: FloatArray, way: Way, slopes: bool = True
 ) -> tuple[FloatArray, FloatArray | None]:
-    """Return the residual (B, U) at `x` of the equations with each device linearised at its own state, and the Jacobian.
+    """Return the residual (B, U) at `x`, each device linearised at its own state, and the Jacobian.
 
     `fixed` is what `conductances` gives. Without `slopes` no Jacobian is put together.
     """

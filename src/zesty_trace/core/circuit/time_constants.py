@@ -200,7 +200,8 @@ class _Times:
                 ref,
                 volt / ohm,
                 "A",
-                f"{say(volt, 'V')} into {say(farad, 'F')} through {say(ohm, 'Ω')}, over in {say(3 * ohm * farad, 's', 2)}",
+                f"{say(volt, 'V')} into {say(farad, 'F')} through {say(ohm, 'Ω')}, over in "
+                f"{say(3 * ohm * farad, 's', 2)}",
                 (ref, *refs),
                 tuple(nets),
             )
@@ -269,7 +270,8 @@ class _Times:
                 ref,
                 volt + 0.9 if held else coil_peak_v(amp, henry),
                 "V",
-                f"{held} takes the current, which dies in {say(coil_decay_s(amp, henry, max(volt, 1.0) / amp, 0.9), 's', 2)}"
+                f"{held} takes the current, which dies in "
+                f"{say(coil_decay_s(amp, henry, max(volt, 1.0) / amp, 0.9), 's', 2)}"
                 if held
                 else f"{say(amp, 'A')} in {say(henry, 'H')} with nothing to take it: the switch breaks down first",
                 (ref, *((held,) if held else ())),

@@ -59,7 +59,10 @@ def same(a: tuple[Any, ...], b: tuple[Any, ...]) -> bool:
 
 @dataclass(frozen=True, eq=False)
 class Wired:
-    """A design and the catalogue that its parts are from. Frozen; everything on it is worked out when first asked for."""
+    """A design and the catalogue that its parts are from. Frozen.
+
+    Everything on it is worked out when first asked for.
+    """
 
     design: Design
     catalogue: Catalogue = field(repr=False)
@@ -257,7 +260,10 @@ _More = ParamSpec("_More")
 
 
 def worked_out(read: Callable[Concatenate[Wired, _More], _Read]) -> Callable[Concatenate[Wired, _More], _Read]:
-    """Keep what `read` gives with the value that it was asked for; more arguments are positional, and names or numbers."""
+    """Keep what `read` gives with the value that it was asked for.
+
+    More arguments are positional, and names or numbers.
+    """
 
     @wraps(read)
     def remembered(wired: Wired, /, *more: _More.args, **none: _More.kwargs) -> _Read:

@@ -13,7 +13,7 @@ from zesty_trace.core.design.model import (
     ChangeNote,
     Design,
     ImageSpec,
-    Layer,
+    LayerName,
     Part,
     Pin,
     Placement,
@@ -153,7 +153,7 @@ def nudge(design: Design, ref: str, dx_nm: int = 0, dy_nm: int = 0, turn_mdeg: i
     spot = design.board.placements.get(ref)
     if spot is None:
         raise EditError(f"{ref} is not on the board yet", ref, "Place the rest first")
-    other: Layer = "bottom" if spot.side == "top" else "top"
+    other: LayerName = "bottom" if spot.side == "top" else "top"
     moved = replace(
         spot,
         x_nm=spot.x_nm + dx_nm,
@@ -219,7 +219,10 @@ def subject_of(item: Acceptance) -> tuple[object, ...]:
 
 
 def next_revision(design: Design) -> Design:
-    """Return the design as the start of its next revision: A becomes B, Z AA, 2.1 becomes 2.2, any other name name-2."""
+    """Return the design as the start of its next revision.
+
+    A becomes B, Z AA, 2.1 becomes 2.2, any other name name-2.
+    """
     return replace(design, revision=next_name(design.revision))
 
 

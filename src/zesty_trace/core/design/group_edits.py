@@ -115,7 +115,10 @@ def add_variant(design: Design, name: str) -> Design:
 
 
 def drop_variant(design: Design, name: str) -> Design:
-    """Take a variant out; parts that were on its boards only are then on none of the limited ones, so they are kept for all."""
+    """Take a variant out.
+
+    Parts that were on its boards only are then on none of the limited ones, so they are kept for all.
+    """
     return forget(design, "variant", [name])
 
 

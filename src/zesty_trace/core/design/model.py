@@ -12,8 +12,12 @@ from typing import Annotated, Literal
 
 import msgspec
 
+from zesty_trace.core.geometry import Point
+
 SCHEMA_VERSION = 3
-Layer = Literal["top", "bottom"]
+LayerName = Literal["top", "bottom"]
+LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
+Outline = tuple[Point, ...]  # closed, counter-clockwise
 Alloy = Literal["leaded", "lead-free", "low-temperature"]
 
 
@@ -104,7 +108,7 @@ class Placement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     x_nm: int
     y_nm: int
     angle_mdeg: int = 0
-    side: Layer = "top"
+    side: LayerName = "top"
     fixed: bool = False
 
 
@@ -112,9 +116,9 @@ class Track(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     """A straight or jogging piece of copper of one width."""
 
     net: NetName
-    layer: Layer
+    layer: LayerName
     width_nm: int
-    points: tuple[tuple[int, int], ...]
+    points: tuple[Point, ...]
 
 
 class Via(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -131,7 +135,7 @@ class Pour(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     """An order to fill the rest of a layer with the copper of one net."""
 
     net: NetName
-    layer: Layer
+    layer: LayerName
 
 
 class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -151,7 +155,7 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Outline (closed, counter-clockwise), placements and copper."""
 
-    outline: tuple[tuple[int, int], ...] = ()
+    outline: Outline = ()
     placements: dict[Ref, Placement] = {}
     tracks: tuple[Track, ...] = ()
     vias: tuple[Via, ...] = ()
@@ -305,7 +309,10 @@ class Design(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tr
 
 
 def to_json(design: Design) -> bytes:
-    """Return the design as UTF-8 JSON, two-space indented, fields and parts in their own stable order: it diffs well."""
+    """Return the design as UTF-8 JSON, two-space indented, fields and parts in their own stable order.
+
+    It diffs well.
+    """
     return msgspec.json.format(msgspec.json.encode(design), indent=2) + b"\n"
 
 

@@ -1,4 +1,6 @@
-"""Reading a design back from its JSON: brought up version by version, whole and checked, or one error that says what is wrong.
+"""Reading a design back from its JSON.
+
+Brought up version by version, whole and checked, or one error that says what is wrong.
 
 Each schema has one step to the next, on plain values; a saved file of every schema is among the tests. What today's
 schema does not know is refused, so that nothing is lost on the next save.
@@ -43,7 +45,10 @@ STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3}
 
 
 def _acceptance(raw: Raw, identity: str, reason: str) -> Raw:
-    """Return an acceptance out of the words `rule: key`; a word that is no part, pin or net stays one, and matches nothing."""
+    """Return an acceptance out of the words `rule: key`.
+
+    A word that is no part, pin or net stays one, and matches nothing.
+    """
     rule, _, key = identity.partition(": ")
     parts, nets = raw.get("parts", {}), raw.get("nets", {})
     found: dict[str, list[Any]] = {"refs": [], "pins": [], "nets": []}

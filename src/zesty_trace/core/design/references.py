@@ -23,7 +23,7 @@ class Site:
     """One field that names something.
 
     `path` is written `states[].high[]`: attributes, items of tuples, `{}` values and `{key}` keys of dicts. `gone` says
-    what goes when the named thing goes: the "entry" of the innermost tuple or dict, the "owner" of the field, or nothing
+    what goes with the named thing: the "entry" of the innermost tuple or dict, the "owner" of the field, or nothing
     but the name itself ("clear"). `least` is how many entries the owner needs to stay. A `home` is where the thing
     itself lives; a name that may come `ahead` of its thing is not pruned.
     """
@@ -207,7 +207,10 @@ def _steps(path: str) -> list[str]:
 
 
 def _walk(value: Any, steps: list[str], act: Act, site: Site) -> Any:
-    """Return `value` with `act` done to all names at the end of the steps; itself if nothing changed; GONE if it goes."""
+    """Return `value` with `act` done to all names at the end of the steps; itself if nothing changed.
+
+    GONE if it goes.
+    """
     if not steps:
         return act(value)
     step, *rest = steps

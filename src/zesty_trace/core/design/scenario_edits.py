@@ -13,7 +13,10 @@ from zesty_trace.errors import EditError
 
 
 def keep_states(design: Design, states: Iterable[StateSpec]) -> Design:
-    """Replace the operating states; none means that they are proposed from the parts. EditError for a name used twice."""
+    """Replace the operating states; none means that they are proposed from the parts.
+
+    EditError for a name used twice.
+    """
     kept = tuple(states)
     names = [s.name for s in kept]
     for name in names:

@@ -4,18 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, hole_items, pad_shape
+from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.design.model import LAYERS, Design, LayerName
 from zesty_trace.core.fabrication.gerber import GerberWriter
+from zesty_trace.core.fabrication.roles import OUTLINE, Image, drill_name
 from zesty_trace.core.fabrication.silk import PEN_MM, silk_screen
 from zesty_trace.core.quantities import mm
 
 OUTLINE_PEN_MM = 0.1
 
 
-def copper_file(wired: Wired, layer: Layer) -> str:
+def copper_file(wired: Wired, layer: LayerName) -> str:
     """Return the copper image of a layer: fill first, then tracks, pads and vias over it."""
     design = wired.design
     number, name = ("L1", "Top") if layer == "top" else ("L2", "Bot")
@@ -48,7 +49,7 @@ def _flash_pad(writer: GerberWriter, pad: BoardPad, grow_mm: float, function: st
     writer.flash(pad.shape, mm(pad.x_nm), mm(pad.y_nm), w, h, function)
 
 
-def mask_file(wired: Wired, layer: Layer) -> str:
+def mask_file(wired: Wired, layer: LayerName) -> str:
     """Return the solder mask openings of a side; vias are covered."""
     design = wired.design
     writer = GerberWriter(f"Soldermask,{'Top' if layer == 'top' else 'Bot'}", "Negative")
@@ -59,7 +60,7 @@ def mask_file(wired: Wired, layer: Layer) -> str:
     return writer.text()
 
 
-def paste_pads(wired: Wired, layer: Layer, variant: str = "") -> list[BoardPad]:
+def paste_pads(wired: Wired, layer: LayerName, variant: str = "") -> list[BoardPad]:
     """Return the surface pads of fitted parts that get paste."""
     design = wired.design
     fitted = design.fitted(variant).parts
@@ -70,7 +71,7 @@ def paste_pads(wired: Wired, layer: Layer, variant: str = "") -> list[BoardPad]:
     ]
 
 
-def paste_file(wired: Wired, layer: Layer) -> str:
+def paste_file(wired: Wired, layer: LayerName) -> str:
     """Return the paste image of a side."""
     writer = GerberWriter(f"Paste,{'Top' if layer == 'top' else 'Bot'}")
     for pad in paste_pads(wired, layer):
@@ -78,7 +79,7 @@ def paste_file(wired: Wired, layer: Layer) -> str:
     return writer.text()
 
 
-def silk_file(wired: Wired, layer: Layer) -> str:
+def silk_file(wired: Wired, layer: LayerName) -> str:
     """Return the legend of a side."""
     writer = GerberWriter(f"Legend,{'Top' if layer == 'top' else 'Bot'}")
     for line in silk_screen(wired, layer).lines:
@@ -94,17 +95,17 @@ def outline_file(design: Design) -> str:
     return writer.text()
 
 
-def drill_file(holes: Iterable[tuple[int, int, int, bool, str]], plated: bool) -> str:
+def drill_file(holes: Iterable[Hole], plated: bool) -> str:
     """Return an XNC drill file (XNC format specification 2021), millimetres, of the plated or the bare holes."""
-    chosen = [h for h in holes if h[3] == plated]
-    sizes = sorted({h[2] for h in chosen})
+    chosen = sorted(h for h in holes if h.plated == plated)
+    sizes = sorted({h.drill_nm for h in chosen})
     function = "Plated,1,2,PTH" if plated else "NonPlated,1,2,NPTH"
     lines = ["M48", f"; #@! TF.FileFunction,{function}", "METRIC"]
     lines += [f"T{k + 1:02d}C{mm(size):.3f}" for k, size in enumerate(sizes)]
     lines += ["%", "G05"]
     for k, size in enumerate(sizes):
         lines.append(f"T{k + 1:02d}")
-        lines += [f"X{mm(x):.4f}Y{mm(y):.4f}" for x, y, d, _, _ in sorted(chosen) if d == size]
+        lines += [f"X{mm(h.x_nm):.4f}Y{mm(h.y_nm):.4f}" for h in chosen if h.drill_nm == size]
     return "\n".join([*lines, "M30", ""])
 
 
@@ -113,13 +114,12 @@ def all_files(wired: Wired) -> dict[str, str]:
     design = wired.design
     holes = hole_items(wired)
     files: dict[str, str] = {}
-    layers: tuple[Layer, Layer] = ("top", "bottom")
-    for layer in layers:
-        files[f"copper-{layer}.gbr"] = copper_file(wired, layer)
-        files[f"mask-{layer}.gbr"] = mask_file(wired, layer)
-        files[f"paste-{layer}.gbr"] = paste_file(wired, layer)
-        files[f"silk-{layer}.gbr"] = silk_file(wired, layer)
-    files["outline.gbr"] = outline_file(design)
-    files["drill-plated.xnc"] = drill_file(holes, True)
-    files["drill-bare.xnc"] = drill_file(holes, False)
+    for layer in LAYERS:
+        files[Image("copper", layer).file] = copper_file(wired, layer)
+        files[Image("mask", layer).file] = mask_file(wired, layer)
+        files[Image("paste", layer).file] = paste_file(wired, layer)
+        files[Image("silk", layer).file] = silk_file(wired, layer)
+    files[OUTLINE.file] = outline_file(design)
+    for plated in (True, False):
+        files[drill_name(plated)] = drill_file(holes, plated)
     return files

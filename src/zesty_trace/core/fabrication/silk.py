@@ -7,7 +7,7 @@ from typing import Any
 
 from zesty_trace.core.board.copper import board_pads, body_shape, outline_shape, pad_shape, pattern_of, to_board
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.design.model import Design, LayerName
 from zesty_trace.core.fabrication.strokes import text_strokes
 
 PEN_MM = 0.15
@@ -24,7 +24,7 @@ class Silk:
     left_out: tuple[str, ...]
 
 
-def silk_screen(wired: Wired, side: Layer) -> Silk:
+def silk_screen(wired: Wired, side: LayerName) -> Silk:
     """Return the silk screen of one side. Text on the bottom is mirrored so that it reads from below."""
     design = wired.design
     from shapely import unary_union
@@ -80,7 +80,7 @@ def _clip(line: Line, keep_off: Any, inside: Any) -> list[Line]:
 
 
 def _place_text(
-    design: Design, ref: str, bodies: dict[str, Any], taken: list[Any], inside: Any, side: Layer
+    design: Design, ref: str, bodies: dict[str, Any], taken: list[Any], inside: Any, side: LayerName
 ) -> tuple[list[Line], Any] | None:
     """Return text lines and the room they take at the first free spot round the part, else None."""
     from shapely import box

@@ -1,4 +1,7 @@
-"""Firmware images: Intel HEX, S-record, ELF and plain binary. What is in one, does it fit the target. Parsing by bincopy."""
+"""Firmware images: Intel HEX, S-record, ELF and plain binary. What is in one, does it fit the target.
+
+Parsing by bincopy.
+"""
 
 from __future__ import annotations
 
@@ -133,7 +136,10 @@ def _unpack(unpack: Callable[[str], object], line: str, where: str) -> None:
 
 
 def _parse_elf(data: bytes, name: str) -> tuple[Segment, ...]:
-    """Return the loadable contents. Only programs for controllers are taken (machine numbers of the ELF specification)."""
+    """Return the loadable contents.
+
+    Only programs for controllers are taken (machine numbers of the ELF specification).
+    """
     machine = int.from_bytes(data[18:20], "big" if data[5:6] == b"\x02" else "little")
     if machine not in CONTROLLER_MACHINES:
         raise InputError(
@@ -186,7 +192,8 @@ def fit_findings(image: Image, target: Target) -> list[Finding]:
                     Subject(which=f"{s.address:08x}"),
                     f"{image.name} does not fit: {what}",
                     f"0x{s.address:08X} to 0x{s.end - 1:08X}; {target.name} has 0x{target.flash_start:08X} to "
-                    f"0x{target.flash_end - 1:08X} ({target.flash_bytes // 1024} KB). Choose the image for this target.",
+                    f"0x{target.flash_end - 1:08X} ({target.flash_bytes // 1024} KB). Choose the image for this "
+                    "target.",
                     value=float(s.end - s.address),
                     limit=float(target.flash_bytes),
                     unit="bytes",
@@ -210,7 +217,9 @@ def fit_findings(image: Image, target: Target) -> list[Finding]:
 
 
 def vector_findings(image: Image, target: Target) -> list[Finding]:
-    """Return what is wrong with the first two words of the flash: the stack must lie in the memory, the start in the image.
+    """Return what is wrong with the first two words of the flash.
+
+    The stack must lie in the memory, the start in the image.
 
     Source: the exception vector table of the ARMv7-M and ARMv6-M architecture manuals (DDI 0403, DDI 0419): word 0 is
     the first stack pointer, word 1 the address of the reset routine with its lowest bit set. A target without such a

@@ -13,7 +13,10 @@ from zesty_trace.errors import InputError
 
 
 class Target(msgspec.Struct, frozen=True, kw_only=True):
-    """One controller. The flash is written in whole rows; `uid` is where each chip holds a number of its own, if it does."""
+    """One controller. The flash is written in whole rows.
+
+    `uid` is where each chip holds a number of its own, if it does.
+    """
 
     name: str
     title: str

@@ -33,7 +33,10 @@ GROUND = rule(
 
 
 def unaccounted_pins(wired: Wired) -> list[Pin]:
-    """Return pins that are on no net and not marked as left open. Pins that the kind says to leave open do not count."""
+    """Return pins that are on no net and not marked as left open.
+
+    Pins that the kind says to leave open do not count.
+    """
     design = wired.design
     placed = {*wired.net_of, *design.not_connected}
     return [p for p, spec in wired.pins() if p not in placed and spec.role != "no_connect"]
@@ -119,7 +122,8 @@ def open_drain_pull_up(wired: Wired) -> Iterator[Finding]:
             yield OPEN_DRAIN.found(
                 of_net(net),
                 f"{wired.label(drains[0])} can only pull {net} low",
-                f"Nothing lifts it for {wired.label(listeners[0])}. A resistor of 10k to its supply does, or the pull-up "
+                f"Nothing lifts it for {wired.label(listeners[0])}. A resistor of 10k to its supply does, or the "
+                "pull-up "
                 f"inside the pin if the firmware turns it on.",
                 refs=(drains[0].ref, listeners[0].ref),
             )

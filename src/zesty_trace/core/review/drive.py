@@ -221,7 +221,8 @@ def resistor_power(wired: Wired) -> Iterator[Finding]:
         yield RESISTOR_POWER.found(
             of_part(ref),
             f"{ref} would turn {say(watt, 'W')} into heat, rated {say(rated, 'W')}",
-            f"Use a bigger package, or share the load between two. {RESISTOR_SHARE:.0%} of the rating is taken as the limit.",
+            f"Use a bigger package, or share the load between two. {RESISTOR_SHARE:.0%} of the rating is taken as "
+            "the limit.",
             severity=Severity.STOP if watt > rated else Severity.FIX,
             value=watt,
             limit=RESISTOR_SHARE * rated,

@@ -88,7 +88,8 @@ def reverse_polarity(wired: Wired) -> Iterator[Finding]:
         yield REVERSE_POLARITY.found(
             of_part(ref),
             f"{ref} can be fed the wrong way round",
-            "A Schottky diode or a P-channel transistor in line, or a clamp to ground behind the fuse, protects the board.",
+            "A Schottky diode or a P-channel transistor in line, or a clamp to ground behind the fuse, protects the "
+            "board.",
             nets=(nets[0],),
         )
 
@@ -274,7 +275,8 @@ def contact_suppression(wired: Wired) -> Iterator[Finding]:
         yield CONTACT_SUPPRESSION.found(
             of_part(ref),
             f"{ref} switches the inductive {loads[0]} with nothing to take the spark",
-            f"For 1 A: {say(farad, 'F', 2)} (rated X2) in series with {say(ohm, 'Ω', 2)} across the contact. A solid-state "
+            f"For 1 A: {say(farad, 'F', 2)} (rated X2) in series with {say(ohm, 'Ω', 2)} across the contact. A "
+            "solid-state "
             f"switch with "
             "an opto-isolated driver and its own snubber is the other school.",
             refs=(ref, *loads),

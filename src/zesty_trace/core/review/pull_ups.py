@@ -63,7 +63,8 @@ def bus_pull_ups(wired: Wired) -> Iterator[Finding]:
         yield PULL_UP_STRENGTH.found(
             of_net(net),
             f"{net} is pulled up by {say(together, 'Ω')}, {bound}",
-            f"{' and '.join(r for r, _ in pulls)} {'let more than 3 mA flow' if strong else 'rise too slowly for 100 kHz'}.",
+            f"{' and '.join(r for r, _ in pulls)} "
+            f"{'let more than 3 mA flow' if strong else 'rise too slowly for 100 kHz'}.",
             refs=tuple(r for r, _ in pulls),
             value=together,
             limit=low if strong else high,

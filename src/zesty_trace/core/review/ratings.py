@@ -168,7 +168,8 @@ def led_dim(wired: Wired) -> Iterator[Finding]:
             yield LED_DIM.found(
                 of_part(ref),
                 f"{ref} gets {say(amp, 'A', 2)}, hardly to be seen",
-                "1 to 5 mA is bright enough for an indicator: lower its series resistor, or feed it from a higher supply.",
+                "1 to 5 mA is bright enough for an indicator: lower its series resistor, or feed it from a higher "
+                "supply.",
                 value=amp,
                 limit=DIM_A,
                 unit="A",

@@ -1,4 +1,7 @@
-"""Where each electrical judge enters itself: those that read the wiring only, and those that need the circuit solved."""
+"""Where each electrical judge enters itself.
+
+Those that read the wiring only, and those that need the circuit solved.
+"""
 
 from __future__ import annotations
 

@@ -120,7 +120,8 @@ def strap_cannot_change(wired: Wired) -> Iterator[Finding]:
                 yield FIXED_STRAPS.found(
                     of_part(ref),
                     f"No strap of {ref} can be changed on the finished board",
-                    f"{', '.join(fixed)} are tied for good. One of them over a solder bridge or a 0 Ω resistor keeps a way out.",
+                    f"{', '.join(fixed)} are tied for good. One of them over a solder bridge or a 0 Ω resistor keeps "
+                    "a way out.",
                 )
 
 
@@ -140,7 +141,8 @@ def boot_strap(wired: Wired) -> Iterator[Finding]:
         high = level == "high"
         yield BOOT_STRAP.found(
             of_part(ref),
-            f"{wired.label(pin)} rests {'high: the program never starts' if high else 'at no level: it starts by chance'}",
+            f"{wired.label(pin)} rests "
+            f"{'high: the program never starts' if high else 'at no level: it starts by chance'}",
             f"Pull it to {wired.ground} with 10k; a button or a header lifts it for flashing.",
             severity=Severity.STOP if high else Severity.FIX,
             nets=(net,),

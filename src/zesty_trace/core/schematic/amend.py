@@ -1,4 +1,6 @@
-"""An edit on the drawing at once: what did not change stays, changed nets are drawn again, new parts stand beside the rest.
+"""An edit on the drawing at once.
+
+What did not change stays, changed nets are drawn again, new parts stand beside the rest.
 
 The full arrangement follows in its own time; this is what is shown until then.
 """
@@ -132,7 +134,10 @@ def _home(design: Design, ref: str, homes: Mapping[str, PlacedSymbol], rails: se
 
 
 def _spot_near(symbol: Symbol, home: PlacedSymbol, sheet: Sheet, boxes: list[Box]) -> tuple[int, int] | None:
-    """Return the free spot nearest to `home` with room for the body, its pins and its label, on the sheet; None if none."""
+    """Return the free spot nearest to `home` with room for the body, its pins and its label, on the sheet.
+
+    None if none.
+    """
     left, top, right, bottom = np.array(boxes, dtype=float).T
     dx, dy = (
         a.ravel() for a in np.meshgrid(np.arange(-REACH, REACH + 1, 2), np.arange(-REACH // 2, REACH // 2 + 1, 2))

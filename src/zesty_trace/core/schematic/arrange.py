@@ -134,7 +134,7 @@ class _Arranger:
     def big(self, ref: str, members: Iterable[str], facing: Mapping[str, int] | None = None, way: int = 1) -> Symbol:
         """Return the symbol of a part that is no small one.
 
-        Pins in `facing` (number -> order) look at the part on whose `way` side this one stands: they meet it row by row.
+        Pins in `facing` (number -> order) look at the part on whose `way` side this one stands, row by row.
         """
         kind = self.kind(ref)
         if symbols.look_of(kind) == "switch":
@@ -437,7 +437,9 @@ def _split(clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
 
 
 def arrange(wired: Wired, page: Page | None = None, report: Report = quiet) -> Sheet:
-    """Return the sheet of a design, or one page of it: its own arrangement, except for parts that the user has put somewhere.
+    """Return the sheet of a design, or one page of it.
+
+    Its own arrangement, except for parts that the user has put somewhere.
 
     Cancelled if `report` says stop.
     """

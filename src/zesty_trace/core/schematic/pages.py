@@ -12,7 +12,10 @@ PARTS_A_PAGE = 45
 
 
 def pages_of(wired: Wired) -> list[Page]:
-    """Return the pages, each block on just one: blocks that no page names go on the first. Empty if all is on one sheet."""
+    """Return the pages, each block on just one: blocks that no page names go on the first.
+
+    Empty if all is on one sheet.
+    """
     design = wired.design
     if not design.pages:
         return []

@@ -54,7 +54,10 @@ class Grid:
             self.use[cell] = CLOSED if self.use[cell] and self.use[cell] != use else use
 
     def lay(self, net: int, points: Sequence[Spot]) -> None:
-        """Mark a polyline, given by its corners or cell by cell, as used by `net`; ends and corners are closed to others."""
+        """Mark a polyline, given by its corners or cell by cell, as used by `net`.
+
+        Ends and corners are closed to others.
+        """
         width, owner = self.width, self.owner
         for k, (x, y) in enumerate(points):
             turns = k in (0, len(points) - 1) or (
@@ -95,7 +98,10 @@ class Grid:
 def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
     grid: Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]
 ) -> list[Spot] | None:
-    """Return the cheapest cell path from `start` to any of `goals`; None if there is none within the grid's patience."""
+    """Return the cheapest cell path from `start` to any of `goals`.
+
+    None if there is none within the grid's patience.
+    """
     if not goals:
         return None
     if start in goals:

@@ -108,7 +108,10 @@ def point(kind: Kind, hangs: bool) -> Symbol:
 
 
 def low_side_switch(kind: Kind) -> Symbol:
-    """Return a transistor with its control pin left; the common pin of a P type is on top, of an N type at the bottom."""
+    """Return a transistor with its control pin left.
+
+    The common pin of a P type is on top, of an N type at the bottom.
+    """
     control, load, common = _switch_pins(kind)
     upper, lower = (common, load) if kind.is_a(m.Pmos, m.Pnp) else (load, common)
     pins = (

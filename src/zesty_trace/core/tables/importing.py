@@ -1,4 +1,6 @@
-"""The prototype as two tables: `parts.csv` (ref, kind, value, package, variants, notes) and `wiring.csv` (net, ref, pin).
+"""The prototype as two tables.
+
+`parts.csv` (ref, kind, value, package, variants, notes) and `wiring.csv` (net, ref, pin).
 
 An import is all or nothing: every problem is reported with its file, line and column, and no design is made. The net
 name `NC` says that a pin stays open on purpose. `variants` holds names separated by spaces; empty means all. Columns

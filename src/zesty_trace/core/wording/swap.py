@@ -48,7 +48,10 @@ class Figures:
 
 @dataclass(frozen=True)
 class Proposal:
-    """Both sides of a swap: the figures now and after, what is gained and lost, pins that find no place, and the edit."""
+    """Both sides of a swap.
+
+    The figures now and after, what is gained and lost, pins that find no place, and the edit.
+    """
 
     ref: str
     to_kind: str
@@ -225,7 +228,10 @@ def _to_module(wired: Wired, part: Part, swap: Swap) -> tuple[Design, list[str]]
 
 
 def _only_for_chip(wired: Wired, ref: str, nets: set[str]) -> set[str]:
-    """Return parts on these nets that serve nothing else: passives to a supply or ground, and plugs with no other line."""
+    """Return parts on these nets that serve nothing else.
+
+    Passives to a supply or ground, and plugs with no other line.
+    """
     design = wired.design
     rails = {*wired.rails, wired.ground}
     net_of = wired.net_of

@@ -1,4 +1,7 @@
-"""A person at the bench, asked in the window: the worker thread waits for the answer that is given on the GUI thread."""
+"""A person at the bench, asked in the window.
+
+The worker thread waits for the answer that is given on the GUI thread.
+"""
 
 from __future__ import annotations
 

@@ -158,7 +158,8 @@ class BenchStation(Station):
                 else 0
             )
             self.stand_in.setText(
-                "Simulated boards are measured by stand-in instruments over the same protocols. Results are marked simulated "
+                "Simulated boards are measured by stand-in instruments over the same protocols. Results are marked "
+                "simulated "
                 f"and never mix with those of real boards; {planted} of the {quantity} have a planted fault."
             )
         elif mode == "instruments":
@@ -167,7 +168,8 @@ class BenchStation(Station):
             )
         else:
             self.stand_in.setText(
-                "You are told where the probes go and type what you read. With the address of a meter or a supply, it is "
+                "You are told where the probes go and type what you read. With the address of a meter or a supply, "
+                "it is "
                 "read for you."
             )
         self.run_button.setText(RUN_WORDS[mode])
@@ -254,7 +256,8 @@ class BenchStation(Station):
         words = (
             f"{len(self.plan.steps)} steps from the design and its tolerances"
             + (f", variant {self.plan.variant}" if self.plan.variant else "")
-            + f". The supply is limited to {say(self.plan.current_limit_a, 'A')} at rest; a short stops the test before power."
+            + f". The supply is limited to {say(self.plan.current_limit_a, 'A')} at rest; "
+            "a short stops the test before power."
         )
         if event and event.measurement.plan != self.plan.checksum:
             words += f" {self.shown} was measured by another plan: its readings are not shown under this one."
@@ -352,7 +355,8 @@ class BenchStation(Station):
             return
         sorts = ", ".join(f"{sort} {n} of {m}" for sort, (n, m) in found.by_sort().items())
         self.coverage_text.setText(
-            f"{sum(t.noticed for t in found.trials)} of {len(found.trials)} single faults would be noticed ({found.share:.0%}): "
+            f"{sum(t.noticed for t in found.trials)} of {len(found.trials)} single faults would be noticed "
+            f"({found.share:.0%}): "
             f"{sorts}. Capacitors carry no direct current, so most of what can be wrong with them is not seen."
             + (f" No probe reaches {', '.join(found.unreached)}." if found.unreached else "")
         )

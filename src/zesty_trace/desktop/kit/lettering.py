@@ -1,4 +1,7 @@
-"""Text in a drawing: as large as it is in the scene, but never too small to read, laid out once and drawn many times."""
+"""Text in a drawing.
+
+As large as it is in the scene, but never too small to read, laid out once and drawn many times.
+"""
 
 from __future__ import annotations
 

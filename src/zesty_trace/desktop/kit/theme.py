@@ -120,7 +120,8 @@ def style_sheet(t: Theme) -> str:
     QFrame#card {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 8px; }}
     QFrame#sheet {{ background: {t.sheet}; border: 1px solid {t.line}; border-radius: 10px; }}
     QLabel#ask {{ font-size: 19px; font-weight: 600; padding: 4px 0; }}
-    QFrame#notice {{ background: {t.faint}; border: 1px solid {t.fix}; border-left: 6px solid {t.fix}; border-radius: 6px; }}
+    QFrame#notice {{ background: {t.faint}; border: 1px solid {t.fix}; border-left: 6px solid {t.fix};
+        border-radius: 6px; }}
     QLabel {{ background: transparent; }}
     QLabel#title {{ font-size: 20px; font-weight: 700; }}
     QLabel#heading {{ font-size: 15px; font-weight: 700; }}

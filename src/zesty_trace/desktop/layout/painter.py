@@ -11,7 +11,7 @@ from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygon
 from zesty_trace.core.board.copper import BoardPad, board_pads, pattern_of, to_board
 from zesty_trace.core.board.links import Link
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design, Layer
+from zesty_trace.core.design.model import Design, LayerName
 from zesty_trace.core.geometry import Box, box_of
 from zesty_trace.core.quantities import mm
 from zesty_trace.desktop.kit import theme
@@ -133,7 +133,7 @@ class BoardPainter:
         brush.setTransform(QTransform.fromScale(1 / scale.m11(), 1 / scale.m22()))  # hatch lines in pixels
         return brush
 
-    def _layer(self, p: QPainter, layer: Layer) -> None:
+    def _layer(self, p: QPainter, layer: LayerName) -> None:
         t = theme.current()
         top = layer == "top"
         p.setPen(QPen(t.color("copper" if top else "bottom", 60), 0.05))

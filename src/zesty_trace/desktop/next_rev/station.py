@@ -113,7 +113,8 @@ class NextRevStation(Station):
         after = edits.next_revision(d).revision
         self.start_button.setText(f"Start rev {after}")
         self.revision.setText(
-            f"Rev {after} starts as a copy of rev {d.revision}. The records of rev {d.revision} stay; its design is kept as "
+            f"Rev {after} starts as a copy of rev {d.revision}. The records of rev {d.revision} stay; its design is "
+            "kept as "
             f"design-rev-{d.revision}.json."
         )
 

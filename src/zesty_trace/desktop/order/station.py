@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, 
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import keep_package
 from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
+from zesty_trace.core.fabrication.roles import OUTLINE, Image
 from zesty_trace.core.fabrication.tables import bill_of_materials
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
@@ -26,13 +27,13 @@ from zesty_trace.files import read_inside
 from zesty_trace.journey.ordering import offers_for
 
 VIEWS = {
-    "Top, all layers": ("copper-top.gbr", "mask-top.gbr", "silk-top.gbr"),
-    "Bottom, all layers": ("copper-bottom.gbr", "mask-bottom.gbr", "silk-bottom.gbr"),
-    "Top copper": ("copper-top.gbr",),
-    "Bottom copper": ("copper-bottom.gbr",),
-    "Top mask openings": ("mask-top.gbr",),
-    "Top paste": ("paste-top.gbr",),
-    "Top silk": ("silk-top.gbr",),
+    "Top, all layers": (Image("copper", "top"), Image("mask", "top"), Image("silk", "top")),
+    "Bottom, all layers": (Image("copper", "bottom"), Image("mask", "bottom"), Image("silk", "bottom")),
+    "Top copper": (Image("copper", "top"),),
+    "Bottom copper": (Image("copper", "bottom"),),
+    "Top mask openings": (Image("mask", "top"),),
+    "Top paste": (Image("paste", "top"),),
+    "Top silk": (Image("silk", "top"),),
     "Drills only": (),
 }
 COLOURS = ("green", "blue", "black", "white", "red")
@@ -227,15 +228,15 @@ class OrderStation(Station):
     def _show(self) -> None:
         names = VIEWS[self.layer.currentText()]
         colors = {
-            "copper-top.gbr": "copper",
-            "copper-bottom.gbr": "bottom",
-            "mask-top.gbr": "lemon",
-            "mask-bottom.gbr": "lemon",
-            "paste-top.gbr": "ground",
+            Image("copper", "top"): "copper",
+            Image("copper", "bottom"): "bottom",
+            Image("mask", "top"): "lemon",
+            Image("mask", "bottom"): "lemon",
+            Image("paste", "top"): "ground",
         }
-        layers = [(colors.get(n, "ink"), self._images[n]) for n in names if n in self._images]
-        if "outline.gbr" in self._images:
-            layers.append(("ink", self._images["outline.gbr"]))
+        layers = [(colors.get(n, "ink"), self._images[n.file]) for n in names if n.file in self._images]
+        if OUTLINE.file in self._images:
+            layers.append(("ink", self._images[OUTLINE.file]))
         self.canvas.show_layers(layers, self._drills)
 
     def actions_here(self) -> list[Action]:

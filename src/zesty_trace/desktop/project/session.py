@@ -254,7 +254,10 @@ class Session(QObject):
         return True
 
     def _carry_kinds(self) -> None:
-        """Put the user's own kinds that the design uses into the project; the design is saved whether that works or not."""
+        """Put the user's own kinds that the design uses into the project.
+
+        The design is saved whether that works or not.
+        """
         from zesty_trace.journey.kinds import carry_kinds
 
         try:

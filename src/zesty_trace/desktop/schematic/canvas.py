@@ -1,4 +1,7 @@
-"""The sheet to work on: drag parts, drag from pin to pin to connect, pick a wire and delete it, edit a value in place."""
+"""The sheet to work on.
+
+Drag parts, drag from pin to pin to connect, pick a wire and delete it, edit a value in place.
+"""
 
 from __future__ import annotations
 

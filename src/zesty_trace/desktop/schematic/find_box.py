@@ -13,7 +13,10 @@ from zesty_trace.desktop.kit.widgets import popup_of
 
 
 class FindBox(QLineEdit):
-    """`chosen` carries the references and nets to show: one picked from the list, or on Enter all that match exactly."""
+    """`chosen` carries the references and nets to show.
+
+    One picked from the list, or on Enter all that match exactly.
+    """
 
     chosen = Signal(object, object)
 

@@ -129,7 +129,10 @@ def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofin
 
 @contextmanager
 def _ended_by_signals(app: QApplication, windows: Windows) -> Iterator[None]:
-    """Close every window in order when a signal or a lost terminal ends the program: what is typed is kept, supplies go off."""
+    """Close every window in order when a signal or a lost terminal ends the program.
+
+    What is typed is kept, supplies go off.
+    """
     import signal
 
     from PySide6.QtCore import QTimer

@@ -1,4 +1,7 @@
-"""The records' schema, version by version. Each step is a file in `versions`, run by Alembic when records are opened."""
+"""The records' schema, version by version.
+
+Each step is a file in `versions`, run by Alembic when records are opened.
+"""
 
 from __future__ import annotations
 

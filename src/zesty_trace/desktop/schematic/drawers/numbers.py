@@ -1,4 +1,7 @@
-"""The numbers: what each supply gives, cells and chargers, times and peaks, warmth, and the spread that tolerances give."""
+"""The numbers.
+
+What each supply gives, cells and chargers, times and peaks, warmth, and the spread that tolerances give.
+"""
 
 from __future__ import annotations
 

@@ -141,7 +141,8 @@ class TimelineDrawer(Drawer):
         for run in self._runs:
             held = f", until {run.held_by} loses its output at {run.floor_pct:.0f} %" if run.held_by else ""
             lines.append(
-                f"{run.ref}, {run.capacity_mah:g} mAh: {say_hours(run.hours)} at {say(run.average_a, 'A')} average{held}."
+                f"{run.ref}, {run.capacity_mah:g} mAh: {say_hours(run.hours)} at {say(run.average_a, 'A')} "
+                f"average{held}."
             )
         self.sums.setText("\n".join(lines))
 
