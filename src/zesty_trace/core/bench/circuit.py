@@ -116,7 +116,7 @@ def _without_cell(element: Element, wired: Wired, feed: Feed) -> Element:
         return replace(element, values={**element.values, "amp": 0.0})
     ground = next((Pin(element.name, s.number) for s in kind.pins if s.role == "ground"), None)
     node = wired.net_of.get(ground, f"{element.name} ground") if ground else f"{element.name} ground"
-    limit = charge_current(design, design.parts[element.name], kind) or 0.001
+    limit = charge_current(wired, element.name) or 0.001
     values = {
         "v_out": stated(kind.facts.float_v, FLOAT_V),
         "v_drop": 0.1,

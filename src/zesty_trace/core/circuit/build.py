@@ -14,7 +14,7 @@ from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design, Part, Pin, StateSpec
+from zesty_trace.core.design.model import Part, Pin, StateSpec
 from zesty_trace.core.quantities import leading_value
 from zesty_trace.errors import InputError
 
@@ -328,16 +328,15 @@ def cell_voltage(part: Part, kind: Kind, charge_pct: float | None) -> float:
     return float(np.interp(charge_pct, percents, volts))
 
 
-def charge_current(design: Design, part: Part, kind: Kind) -> float | None:
+def charge_current(wired: Wired, ref: str) -> float | None:
     """Return what a charger charges with by the resistor on its PROG pin, A.
 
     I = k / R, k = 1000 V (common practice).
     """
-    net_of = design.net_of()
-    net = net_of.get(_pin(part, kind, "PROG"), "")
-    for pin in design.nets.get(net, ()):
-        near = design.parts[pin.ref]
-        if near.kind == "resistor" and (ohm := leading_value(near.value)):
+    kind = wired.kind(ref)
+    net = wired.net_of.get(Pin(ref, kind.pin_named("PROG").number), "")
+    for pin in wired.design.nets.get(net, ()):
+        if wired.kind(pin.ref).is_a(m.Resistor) and (ohm := leading_value(wired.design.parts[pin.ref].value)):
             return (kind.facts.charge_factor_v or 0.0) / ohm
     return None
 
@@ -345,7 +344,7 @@ def charge_current(design: Design, part: Part, kind: Kind) -> float | None:
 @elements_of.register
 def _charger(model: m.Charger, b: _Builder, part: Part, kind: Kind) -> None:
     """A linear charger at full current: what it takes from its supply it puts into the cell."""
-    amp = charge_current(b.design, part, kind)
+    amp = charge_current(b.wired, part.ref)
     if amp:
         pins = (_pin(part, kind, "VCC"), _pin(part, kind, "BAT"))
         b.add(part, "current_load", pins, {"amp": amp, "v_on": 0.3}, {"amp": 0.1})

@@ -276,11 +276,11 @@ def charging(wired: Wired) -> list[Charging]:
     design = wired.design
     net_of = wired.net_of
     found = []
-    for ref, part in design.parts.items():
+    for ref in design.parts:
         kind = wired.kind(ref)
         if not kind.is_a(m.Charger):
             continue
-        amp = charge_current(design, part, kind)
+        amp = charge_current(wired, ref)
         net = net_of.get(Pin(ref, kind.pin_named("BAT").number), "")
         cell = next((p.ref for p in design.nets.get(net, ()) if wired.kind(p.ref).ocv), None)
         if amp and cell:
