@@ -1,0 +1,290 @@
+"""The quieter controls of each station: what is chosen is shown, is one undo step, and changes nothing else."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QDate, Qt
+from PySide6.QtWidgets import QFrame
+
+from zesty_trace.core.board import pour as pour_module
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Pour
+from zesty_trace.core.findings import Severity
+from zesty_trace.desktop.flash.station import FAULTS
+from zesty_trace.desktop.kit.widgets import cell
+from zesty_trace.desktop.order.station import VIEWS
+from zesty_trace.desktop.window.shell import MainWindow
+from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
+
+fill_pour = pour_module.pour_shape
+ENTER = Qt.Key.Key_Return
+
+
+def at(window: MainWindow, key: str, settle):
+    window.go(key)
+    settle(window)
+    return window.station
+
+
+def texts(table, column: int) -> list[str]:
+    return [cell(table, r, column).text() for r in range(table.rowCount())]
+
+
+# Brief ----------------------------------------------------------------------------------------------------------------
+
+
+def test_each_field_of_the_brief_is_one_undo_step(window: MainWindow, settle) -> None:
+    brief = at(window, "brief", settle)
+    session = window.session
+    before = session.design
+    spins = [s for s in brief.findChildren(type(brief.quantity)) if s.isVisible()]
+    for spin in spins:
+        spin.setValue(spin.value() + 1)
+        spin.editingFinished.emit()
+        assert session.design != before
+        session.undo()
+        assert session.design == before
+    assert len(spins) >= 1
+
+
+def test_a_date_that_has_passed_is_a_finding_of_the_brief(window: MainWindow, settle) -> None:
+    at(window, "brief", settle)
+    past = QDate(window.session.today.year, window.session.today.month, window.session.today.day).addDays(-2)
+    window.session.do("date", lambda d: edits.set_brief(d, needed_by=past.toString(Qt.DateFormat.ISODate)))
+    settle(window)
+    assert any("needed" in c.finding.title.lower() or "past" in c.finding.title.lower() for c in window.findings.cards)
+
+
+# Order ----------------------------------------------------------------------------------------------------------------
+
+
+def test_the_colour_of_the_boards_changes_the_offers_and_can_be_undone(routed_window: MainWindow, settle) -> None:
+    order = at(routed_window, "order", settle)
+    session = routed_window.session
+    green = [[cell(order.offers, r, c).text() for c in range(5)] for r in range(order.offers.rowCount())]
+    order.colour.setCurrentText("blue")
+    settle(routed_window)
+    assert session.design.build.colour == "blue"
+    blue = [[cell(order.offers, r, c).text() for c in range(5)] for r in range(order.offers.rowCount())]
+    assert blue != green
+    session.undo()
+    settle(routed_window)
+    assert order.colour.currentText() == "green"
+    assert [[cell(order.offers, r, c).text() for c in range(5)] for r in range(order.offers.rowCount())] == green
+
+
+def test_the_cheapest_and_the_soonest_offer_are_what_the_table_says(routed_window: MainWindow, settle) -> None:
+    order = at(routed_window, "order", settle)
+    rows = [[cell(order.offers, r, c).text() for c in range(5)] for r in range(order.offers.rowCount())]
+    in_time = [r for r in rows if "late" not in r[4]]
+    cheapest = min(in_time, key=lambda r: float(r[2]))
+    assert "cheapest" in cheapest[4]
+    assert cheapest[2] in order.summary.text()
+    assert sum("cheapest" in r[4] for r in rows) == sum("soonest" in r[4] for r in rows) == 1
+
+
+def test_every_view_of_the_files_shows_its_own_layers(routed_window: MainWindow, qtbot, settle) -> None:
+    order = at(routed_window, "order", settle)
+    order.write_button.click()
+    settle(routed_window)
+    pictures = []
+    for name, images in VIEWS.items():
+        order.layer.setCurrentText(name)
+        assert len(order.canvas.layers) == len(images) + 1, name  # and the outline
+        assert not order.canvas.scene_rect().isEmpty()
+        pictures.append(order.canvas.grab().toImage())
+    assert all(a != b for k, a in enumerate(pictures) for b in pictures[:k])
+
+
+def test_parts_to_buy_are_those_of_the_boards_of_the_brief(routed_window: MainWindow, settle) -> None:
+    order = at(routed_window, "order", settle)
+    one = [int(t) for t in texts(order.bom, 0)]
+    boards = routed_window.session.design.brief.quantity
+    routed_window.session.do("more", lambda d: edits.set_brief(d, quantity=2 * boards))
+    settle(routed_window)
+    assert [int(t) for t in texts(order.bom, 0)] == [2 * n for n in one]
+    assert f"{2 * boards} boards" in order.bom_title.text()
+
+
+# Assembly -------------------------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize("school", ["surface-mount first", "lowest first", "as listed"])
+def test_each_school_places_every_part_once(routed_window: MainWindow, settle, school: str) -> None:
+    assembly = at(routed_window, "assembly", settle)
+    assembly.order.setCurrentText(school)
+    refs = [r for s in assembly.steps for r in s.refs]
+    d = routed_window.session.design
+    wanted = {r for r, p in d.fitted(d.build.variant).parts.items() if routed_window.session.wired.kind(r).assembled}
+    assert sorted(refs) == sorted(wanted)
+    assert assembly.index == 0
+    assert assembly.table.rowCount() == len(assembly.steps)
+
+
+def test_another_variant_leaves_its_parts_off_the_list(routed_window: MainWindow, settle) -> None:
+    assembly = at(routed_window, "assembly", settle)
+    session = routed_window.session
+    other = next(v for v in session.design.variants if v != session.design.build.variant)
+    before = {r for s in assembly.steps for r in s.refs}
+    assembly.variant.setCurrentText(other)
+    settle(routed_window)
+    after = {r for s in assembly.steps for r in s.refs}
+    assert session.design.build.variant == other
+    assert after != before
+    assert all(session.design.parts[r].fitted(other) for r in after)
+
+
+def test_the_alloy_changes_caution_and_verdict(routed_window: MainWindow, settle) -> None:
+    assembly = at(routed_window, "assembly", settle)
+    said = set()
+    for alloy in ("leaded", "lead-free", "low-temperature"):
+        assembly.alloy.setCurrentText(alloy)
+        settle(routed_window)
+        assert routed_window.session.design.build.alloy == alloy
+        said.add((assembly.alloy_caution.text(), assembly.measures.text()))
+        assert "°C" in assembly.measures.text()
+    assert len(said) == 3
+
+
+def test_boards_are_recorded_as_assembled_once(routed_window: MainWindow, settle) -> None:
+    assembly = at(routed_window, "assembly", settle)
+    for _ in range(2):
+        assembly.build_button.click()
+        settle(routed_window)
+    boards = routed_window.session.records.boards("A")
+    assert len(boards) == routed_window.session.design.brief.quantity
+    assert all([e.kind for e in b.events] == ["assembled"] for b in boards)
+    assert {b.events[0].told.source for b in boards} == {"person"}
+
+
+# Flash ----------------------------------------------------------------------------------------------------------------
+
+
+def test_one_board_is_flashed_and_only_that_one(routed_window: MainWindow, qtbot, settle) -> None:
+    flash = at(routed_window, "flash", settle)
+    flash.serial.setText("A-003")
+    flash.one_button.click()
+    settle(routed_window)
+    boards = {b.serial: b for b in routed_window.session.records.boards("A")}
+    assert [s for s, b in boards.items() if b.last("flashed")] == ["A-003"]
+    told = boards["A-003"].last("flashed").flash
+    assert (told.source, told.sha256) == ("simulated", flash.image.sha256)
+    assert told.bytes == flash.image.size
+    assert "A-003" not in flash.left()
+
+
+@pytest.mark.parametrize("fault", [f for f in FAULTS if FAULTS[f] != "none"])
+def test_a_stand_in_that_fails_is_never_a_pass(routed_window: MainWindow, settle, fault: str) -> None:
+    flash = at(routed_window, "flash", settle)
+    told: list[object] = []
+    routed_window.session.failed.connect(told.append)
+    flash.fault.setCurrentText(fault)
+    flash.serial.setText("A-001")
+    flash.one_button.click()
+    settle(routed_window)
+    assert told, fault
+    board = next((b for b in routed_window.session.records.boards("A") if b.serial == "A-001"), None)
+    assert board is None or board.content(flash.image.sha256).verdict != "pass"
+    assert "A-001" in flash.left()
+
+
+# Bench ----------------------------------------------------------------------------------------------------------------
+
+
+def test_readings_are_shown_for_the_plan_they_were_made_by_only(routed_window: MainWindow, qtbot, settle) -> None:
+    bench = at(routed_window, "bench", settle)
+    bench.serial.setText("A-001")
+    bench.run_button.click()
+    settle(routed_window)
+    bench.show_board("A-001")
+    shown = texts(bench.steps, 3)
+    assert "—" not in shown
+    assert set(texts(bench.steps, 4)) == {"ok"}
+    session = routed_window.session
+    session.do("other", lambda d: edits.change_part(d, "R14", value="2k2"))
+    settle(routed_window)
+    assert set(texts(bench.steps, 3)) == {"—"}
+    assert "another plan" in bench.note.text()
+    session.undo()
+    settle(routed_window)
+    assert texts(bench.steps, 3) == shown
+
+
+def test_what_the_records_say_is_what_the_batch_shows(routed_window: MainWindow, settle) -> None:
+    session = routed_window.session
+    session.records.add_boards("A", "Full", range(1, 4))
+    session.records.add("A-002", "measured", "SENSE at 0 V", "fail", MeasureTold(source="simulated", plan="old"))
+    session.records.add("A-003", "flashing", "erasing", "open", FlashTold(source="simulated"))
+    session.records.add("A-001", "note", "scratched", told=Told(source="person"))
+    bench = at(routed_window, "bench", settle)
+    verdicts = dict(zip(texts(bench.batch, 0), texts(bench.batch, 1), strict=True))
+    assert verdicts["A-001"] == verdicts["A-002"] == verdicts["A-003"] == "open"  # the plan is another by now
+    assert "plan has changed" in dict(zip(texts(bench.batch, 0), texts(bench.batch, 2), strict=True))["A-002"]
+
+
+# Next revision --------------------------------------------------------------------------------------------------------
+
+
+def test_change_notes_are_added_ticked_and_undone(window: MainWindow, qtbot, settle) -> None:
+    station = at(window, "next", settle)
+    for words in ("bigger pads at J1", "  ", "a test point on 5V"):
+        station.note.setText(words)
+        qtbot.keyClick(station.note, ENTER)
+    assert [c.text for c in window.session.design.changes] == ["bigger pads at J1", "a test point on 5V"]
+    station.list.item(1).setCheckState(Qt.CheckState.Checked)
+    assert [c.done for c in window.session.design.changes] == [False, True]
+    window.session.undo()
+    assert station.list.item(1).checkState() == Qt.CheckState.Unchecked
+
+
+# The window -----------------------------------------------------------------------------------------------------------
+
+
+def test_a_notice_stays_until_it_is_answered(window: MainWindow, qtbot) -> None:
+    answers: list[str] = []
+    notices = window.notices
+    notices.put("one", "Keep <b>this</b>?", (("Keep", lambda: answers.append("keep")), ("No", lambda: None)))
+    notices.put("one", "Keep that?", (("Keep", lambda: answers.append("that")),))
+    assert notices.text("one") == "Keep that?"
+    assert len([f for f in notices.findChildren(QFrame) if f.objectName() == "notice" and f.isVisible()]) == 1
+    qtbot.mouseClick(notices.button("one", "Keep"), Qt.MouseButton.LeftButton)
+    assert answers == ["that"]
+    assert not notices.isVisible()
+    with pytest.raises(KeyError):
+        notices.button("one", "Keep")
+
+
+def test_findings_are_sorted_by_severity_and_each_says_why(window: MainWindow, settle) -> None:
+    at(window, "schematic", settle)
+    cards = window.findings.cards
+    severities = [c.finding.severity for c in cards]
+    assert severities == sorted(severities)
+    assert severities[0] is Severity.STOP
+    for card in cards:
+        assert card.finding.why.strip()
+        assert card.finding.source.strip()
+
+
+@pytest.mark.parametrize("station", ["schematic", "layout", "order", "bench"])
+def test_nothing_is_filled_twice_after_an_edit(
+    routed_window: MainWindow, settle, monkeypatch: pytest.MonkeyPatch, station: str
+) -> None:
+    """One fill of each side after a part has moved on the board, whoever asks; none where the board stays as it is."""
+    at(routed_window, station, settle)
+    session, filled = routed_window.session, []
+
+    def counted(wired: Wired, pour: Pour) -> object:
+        filled.append(pour.layer)
+        return fill_pour(wired, pour)
+
+    monkeypatch.setattr(pour_module, "pour_shape", counted)
+    session.do("value", lambda d: edits.change_part(d, "R14", value="2k2"))
+    settle(routed_window)
+    assert filled == []
+    session.do("moved", lambda d: edits.nudge(d, "R14", dx_nm=100_000))
+    settle(routed_window)
+    assert sorted(filled) == ["bottom", "top"]
+    session.undo()
+    settle(routed_window)
+    assert len(filled) <= 4
