@@ -19,7 +19,11 @@ class ZestyError(Exception):
 
 
 class InputError(ZestyError, ValueError):
-    """A file or a typed value that cannot be read."""
+    """A file or a typed value that cannot be read; `line` is the line of the text, from 1, where there is one."""
+
+    def __init__(self, message: str, where: str = "", hint: str = "", line: int | None = None) -> None:
+        super().__init__(message, where, hint)
+        self.line = line
 
 
 class EditError(ZestyError, ValueError):

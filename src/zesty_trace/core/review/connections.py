@@ -123,8 +123,7 @@ def open_drain_pull_up(wired: Wired) -> Iterator[Finding]:
                 of_net(net),
                 f"{wired.label(drains[0])} can only pull {net} low",
                 f"Nothing lifts it for {wired.label(listeners[0])}. A resistor of 10k to its supply does, or the "
-                "pull-up "
-                f"inside the pin if the firmware turns it on.",
+                "pull-up inside the pin if the firmware turns it on.",
                 refs=(drains[0].ref, listeners[0].ref),
             )
 

@@ -140,9 +140,8 @@ def usb_inrush(wired: Wired) -> Iterator[Finding]:
             yield INRUSH.found(
                 of_part(item.where),
                 f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
-                f"It would draw up to {say(item.value, 'A')}. Put a switch with a slow gate between, or move the "
-                "bulk behind "
-                f"the regulator.",
+                f"It would draw up to {say(item.value, 'A')}. Put a switch with a slow gate between, or move the bulk "
+                "behind the regulator.",
                 nets=item.nets,
                 value=farad,
                 limit=USB_FARAD,

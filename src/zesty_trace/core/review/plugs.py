@@ -276,9 +276,7 @@ def contact_suppression(wired: Wired) -> Iterator[Finding]:
             of_part(ref),
             f"{ref} switches the inductive {loads[0]} with nothing to take the spark",
             f"For 1 A: {say(farad, 'F', 2)} (rated X2) in series with {say(ohm, 'Ω', 2)} across the contact. A "
-            "solid-state "
-            f"switch with "
-            "an opto-isolated driver and its own snubber is the other school.",
+            "solid-state switch with an opto-isolated driver and its own snubber is the other school.",
             refs=(ref, *loads),
             nets=tuple(n for n in nets if n),
         )

@@ -120,8 +120,7 @@ def _finding(c: Comparison) -> Finding:
         subject,
         f"{m.where}: the prototype {verb} {say(m.value, c.unit)}, the model says {say(c.predicted, c.unit)}{state}",
         f"{c.off_pct:+.0f} %, allowed {m.tolerance_pct:g} %. Measure again; if the reading stands, a part is missing "
-        "from the "
-        "list, has another value, or draws more than its kind says.",
+        "from the list, has another value, or draws more than its kind says.",
         refs=(),
         nets=(),
         value=m.value,

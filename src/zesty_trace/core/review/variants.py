@@ -58,8 +58,7 @@ def option_leaves_floating(wired: Wired) -> Iterator[Finding]:
                     of_net(net, variant),
                     f"On {variant} boards nothing gives {net} a level",
                     f"{', '.join(sorted({p.ref for p in gone}))} is left out there, and {names} only listen. Add a "
-                    "pull "
-                    f"resistor that is always fitted.",
+                    "pull resistor that is always fitted.",
                     refs=tuple(p.ref for p in inputs),
                 )
 

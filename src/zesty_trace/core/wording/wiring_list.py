@@ -82,7 +82,7 @@ def read_list(text: str, wired: Wired) -> Design:
             grown = say(line, wired.with_design(grown))
         except ZestyError as error:
             where = f"line {number}" + (f", “{error.where}”" if error.where else "")
-            raise InputError(error.message, where, error.hint) from error
+            raise InputError(error.message, where, error.hint, number) from error
     return _tidy(grown)
 
 

@@ -159,8 +159,8 @@ class BenchStation(Station):
             )
             self.stand_in.setText(
                 "Simulated boards are measured by stand-in instruments over the same protocols. Results are marked "
-                "simulated "
-                f"and never mix with those of real boards; {planted} of the {quantity} have a planted fault."
+                f"simulated and never mix with those of real boards; {planted} of the {quantity} have a planted "
+                "fault."
             )
         elif mode == "instruments":
             self.stand_in.setText(
@@ -169,8 +169,7 @@ class BenchStation(Station):
         else:
             self.stand_in.setText(
                 "You are told where the probes go and type what you read. With the address of a meter or a supply, "
-                "it is "
-                "read for you."
+                "it is read for you."
             )
         self.run_button.setText(RUN_WORDS[mode])
 
@@ -356,9 +355,8 @@ class BenchStation(Station):
         sorts = ", ".join(f"{sort} {n} of {m}" for sort, (n, m) in found.by_sort().items())
         self.coverage_text.setText(
             f"{sum(t.noticed for t in found.trials)} of {len(found.trials)} single faults would be noticed "
-            f"({found.share:.0%}): "
-            f"{sorts}. Capacitors carry no direct current, so most of what can be wrong with them is not seen."
-            + (f" No probe reaches {', '.join(found.unreached)}." if found.unreached else "")
+            f"({found.share:.0%}): {sorts}. Capacitors carry no direct current, so most of what can be wrong with "
+            "them is not seen." + (f" No probe reaches {', '.join(found.unreached)}." if found.unreached else "")
         )
         fill(
             self.coverage,

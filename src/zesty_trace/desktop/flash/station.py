@@ -137,9 +137,8 @@ class FlashStation(Station):
         self.fault.setToolTip("What the stand-in target pretends to be")
         self.steps = label(
             "Boot mode: hold BOOT, tap RESET, let BOOT go. At a real port one board is flashed at a time, the next "
-            "is asked "
-            "for, and a chip that was in before is refused. The stand-in is a separate program; its boards are marked "
-            "simulated and never mix with real ones.",
+            "is asked for, and a chip that was in before is refused. The stand-in is a separate program; its boards "
+            "are marked simulated and never mix with real ones.",
             "muted",
             True,
         )

@@ -114,8 +114,7 @@ class NextRevStation(Station):
         self.start_button.setText(f"Start rev {after}")
         self.revision.setText(
             f"Rev {after} starts as a copy of rev {d.revision}. The records of rev {d.revision} stay; its design is "
-            "kept as "
-            f"design-rev-{d.revision}.json."
+            f"kept as design-rev-{d.revision}.json."
         )
 
     @staticmethod

@@ -13,11 +13,10 @@ from zesty_trace.core.wording.wiring_list import line_of, read_list, write_list
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.widgets import button, row
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
-from zesty_trace.errors import ZestyError
+from zesty_trace.errors import InputError, ZestyError
 
 HINT = "Change lines as you like, then Ctrl+Enter. Lines that begin with # are skipped."
 BEHIND = "The drawing changed meanwhile. Apply your text over it, or take the drawing’s."
-_LINE = re.compile(r"line (\d+)")
 
 
 class _Shades(QSyntaxHighlighter):
@@ -119,9 +118,8 @@ class WiringDrawer(Drawer):
         self.pull()
 
     def _mark(self, error: ZestyError) -> None:
-        match = _LINE.search(error.where or "")
-        if match:
-            block = self.text.document().findBlockByNumber(int(match.group(1)) - 1)
+        if isinstance(error, InputError) and error.line:
+            block = self.text.document().findBlockByNumber(error.line - 1)
             mark = QTextEdit.ExtraSelection()
             mark.cursor = QTextCursor(block)  # type: ignore[attr-defined]
             mark.format.setProperty(QTextCharFormat.Property.FullWidthSelection, True)  # type: ignore[attr-defined]
