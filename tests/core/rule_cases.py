@@ -339,6 +339,7 @@ CASES: dict[str, tuple[Circuit, Circuit]] = {
         Circuit("BT1 lithium_cell 3.8", "5V=BT1.+; GND=BT1.-"),
         Circuit("BT1 lithium_cell 3.8", "CELL=BT1.+; GND=BT1.-"),
     ),
+    "supply not said": (Circuit("", "", supply_v=0.0), Circuit("", "", supply_v=12.0)),
     "supply overload": (
         Circuit("R1 resistor 1", "5V=R1.1; GND=R1.2", supply_limit_a=2.0),
         Circuit("R1 resistor 10", "5V=R1.1; GND=R1.2", supply_limit_a=2.0),

@@ -30,8 +30,9 @@ from zesty_trace.core.schematic.labels import LETTER, LabelRooms, drawn_boxes, r
 from zesty_trace.core.schematic.sheet import reading_order
 from zesty_trace.core.schematic.symbols import SymbolPin
 from zesty_trace.core.schematic.wires import wire_quality
-from zesty_trace.core.tables.importing import ImportFailed, import_prototype
+from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
+from zesty_trace.core.tables.rows import ImportFailed
 from zesty_trace.core.wording.find import find
 from zesty_trace.core.wording.sentences import say
 from zesty_trace.errors import Cancelled, ZestyError

@@ -38,6 +38,9 @@ def test_demo_round_trips_through_its_wiring_list(
     same_wiring(read_list(write_list(Wired(design, catalogue)), Wired(design, catalogue)), design)
 
 
+VALUES = {"Ω": "4k7", "F": "100n", "A": "150m", "H": "10u", "V": "5.1"}
+
+
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) -> None:
@@ -46,7 +49,7 @@ def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) 
     design = Design(variants=("A", "B"))
     for k in range(data.draw(st.integers(1, 6))):
         kind = catalogue.kind(data.draw(st.sampled_from(kinds)))
-        value = "4k7" if kind.unit else (next(iter(kind.options), ""))
+        value = VALUES[kind.unit] if kind.unit else (next(iter(kind.options), ""))
         part = Part(
             ref=f"{kind.prefix}{k + 1}",
             kind=kind.id,

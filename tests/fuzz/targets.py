@@ -38,9 +38,10 @@ from zesty_trace.core.firmware.image import fit_findings, pages_of, parse_image
 from zesty_trace.core.firmware.targets import find_target
 from zesty_trace.core.ordering.houses import read_house
 from zesty_trace.core.ordering.quote import Order, quote
-from zesty_trace.core.quantities import parse_address, parse_length_nm, parse_value, read_addresses, read_off, say
+from zesty_trace.core.quantities import parse_address, parse_length_nm, read_addresses, read_off, say
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
+from zesty_trace.core.stated import parse_value
 from zesty_trace.core.tables.importing import export_parts, export_wiring, import_prototype
 from zesty_trace.core.tables.repair import preview_import
 from zesty_trace.core.wording.sentences import understand

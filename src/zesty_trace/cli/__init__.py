@@ -278,7 +278,8 @@ def _outcome(options: argparse.Namespace) -> Outcome:
     except (KeyboardInterrupt, Cancelled):
         return Outcome(STOPPED, {"error": "Stopped."}, "Stopped.", True)
     except ZestyError as error:
-        problems = [str(p) for p in getattr(error, "problems", [])]
+        told = getattr(error, "told", None)
+        problems: list[str] = told() if told else []
         data = {"error": error.message, "where": error.where, "hint": error.hint}
         more = {"problems": problems} if problems else {}
         return Outcome(BAD, {**data, **more}, "\n".join([str(error), *problems[1:]]), True)

@@ -1,7 +1,6 @@
-"""Numbers as people write them: `4k7`, `100n`, `12 mil`, `0x44`; and back into words with units.
+"""Lengths and bus addresses as people write them, and numbers back into words with units.
 
-Electrical values are SI floats. Lengths on the board are integer nanometres. The letter-for-point notation is that
-of IEC 60062 ("4k7", "2R2").
+Electrical values are SI floats (`core/stated.py` reads them). Lengths on the board are integer nanometres.
 """
 
 from __future__ import annotations
@@ -9,66 +8,15 @@ from __future__ import annotations
 import math
 import re
 
+from zesty_trace.core.stated import parse_value
 from zesty_trace.errors import InputError
 from zesty_trace.names import shorten
 
 NM_PER_MM = 1_000_000
 NM_PER_MIL = 25_400
 FAR_NM = 2_000_000_000
-PREFIX = {
-    "p": 1e-12,
-    "n": 1e-9,
-    "u": 1e-6,
-    "µ": 1e-6,
-    "μ": 1e-6,
-    "m": 1e-3,
-    "": 1.0,
-    "R": 1.0,
-    "k": 1e3,
-    "K": 1e3,
-    "M": 1e6,
-    "G": 1e9,
-}
-_UNITS = r"(?:ohms?|Ω|Ohms?|F|H|Hz|V|A|W|%)"
-_PLAIN = re.compile(rf"^\s*([-+]?\d+(?:[.,]\d+)?(?:[eE][-+]?\d+)?)\s*([pnuµμmRkKMG]?)\s*{_UNITS}?\s*$")
-_LETTER_POINT = re.compile(rf"^\s*(\d+)([pnuµμmRkKMG])(\d+)\s*{_UNITS}?\s*$")
 _LENGTH = re.compile(r"^\s*([-+]?\d+(?:[.,]\d+)?)\s*(mm|mil|mils|um|µm|in|\")?\s*$")
 _STEPS = [(1e9, "G"), (1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p")]
-
-
-def parse_value(text: str, where: str = "") -> float:
-    """Return the SI value of `text`: `4k7`, `4.7k`, `100n`, `0.1 uF`, `330`. InputError if it is none of these.
-
-    >>> parse_value("4k7"), parse_value("2R2")
-    (4700.0, 2.2)
-    """
-    if match := _LETTER_POINT.match(text):
-        whole, letter, part = match.groups()
-        return _in_range(float(f"{whole}.{part}") * PREFIX[letter], text, where)
-    if match := _PLAIN.match(text):
-        number, letter = match.groups()
-        return _in_range(float(number.replace(",", ".")) * PREFIX[letter], text, where)
-    raise InputError(f"“{shorten(text)}” is not a value", where, "Write it like 4k7, 100n, 0.1u or 330")
-
-
-SMALLEST, LARGEST = 1e-18, 1e15  # beyond these nothing on a board is measured
-
-
-def _in_range(value: float, text: str, where: str) -> float:
-    if not math.isfinite(value) or (value and not SMALLEST <= abs(value) <= LARGEST):
-        raise InputError(f"“{shorten(text)}” is out of range", where, f"From {SMALLEST:g} to {LARGEST:g}, or 0")
-    return value
-
-
-def leading_value(text: str) -> float | None:
-    """Return the value that the first word of `text` states, or None: `100u 25 V` gives 1e-4."""
-    words = text.split()
-    if not words:
-        return None
-    try:
-        return parse_value(words[0])
-    except InputError:
-        return None
 
 
 def parse_length_nm(text: str, where: str = "") -> int:

@@ -16,6 +16,7 @@ from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.build import INPUT_LEAK_OHM, OperatingState, build_network, cell_voltage, charge_current
 from zesty_trace.core.circuit.devices import REVERSE_OHM
+from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.network import Element, FloatArray, Network
 from zesty_trace.core.circuit.solver import solve
 from zesty_trace.core.circuit.wired import Wired
@@ -51,7 +52,7 @@ def feeds(wired: Wired) -> list[Feed]:
         if not kind.is_a(m.Inlet, m.Battery):
             continue
         net = next((net_of[p] for s in kind.pins if s.role == "supply_out" and (p := Pin(ref, s.number)) in net_of), "")
-        volt = cell_voltage(part, kind, None) if kind.is_a(m.Battery) else design.brief.supply_v
+        volt = cell_voltage(part, kind, None) if kind.is_a(m.Battery) else inflow(wired, ref).volt
         if net:
             found.append(Feed(ref, net, volt))
     if not found:
@@ -59,8 +60,8 @@ def feeds(wired: Wired) -> list[Feed]:
 
     def rank(feed: Feed) -> tuple[bool, float, int, str]:
         kind = wired.kind(feed.ref)
-        own = stated(kind.facts.gives_v, design.brief.supply_v)
-        return kind.is_a(m.Battery), abs(own - design.brief.supply_v), len(feed.ref), feed.ref
+        said = design.brief.supply_v
+        return kind.is_a(m.Battery), abs(feed.volt - said) if said else 0.0, len(feed.ref), feed.ref
 
     return sorted(found, key=rank)
 

@@ -203,7 +203,8 @@ def _links(wired: Wired) -> Iterator[Finding]:
 def _clearances(wired: Wired) -> Iterator[Finding]:
     """Yield pairs of copper of different nets that are nearer than the rule, one finding a pair of nets and layer."""
     design = wired.design
-    from shapely import STRtree
+    import numpy as np
+    from shapely import STRtree, dwithin, prepare
     from shapely.ops import nearest_points
 
     least = mm(design.board.rules.clearance_nm)
@@ -219,9 +220,15 @@ def _clearances(wired: Wired) -> Iterator[Finding]:
             continue
         seen = set()
         near = least - ROUNDING_MM
-        left, right = STRtree(shapes).query(shapes[: len(items)], predicate="dwithin", distance=near)
-        filled = combinations(range(len(items), len(shapes)), 2)  # few and large: looked at one by one
-        pairs = [*zip(left.tolist(), right.tolist(), strict=True), *((a, b) for a, b in filled if nets[a] != nets[b])]
+        alone = shapes[: len(items)]
+        left, right = STRtree(alone).query(alone, predicate="dwithin", distance=near)
+        filled = range(len(items), len(shapes))  # few and large: looked at one by one
+        pairs = [*zip(left.tolist(), right.tolist(), strict=True)]
+        pairs += [(a, b) for a, b in combinations(filled, 2) if nets[a] != nets[b]]
+        for b in filled:
+            prepare(shapes[b])
+            close = np.flatnonzero(dwithin(shapes[b], np.array(alone, dtype=object), near))
+            pairs += [(int(a), b) for a in close]
         for a, b in pairs:
             key = (layer, *sorted((nets[a] or what[a], nets[b] or what[b])))
             if a >= b or (nets[a] == nets[b] and nets[a]) or key in seen:

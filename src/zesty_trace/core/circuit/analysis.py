@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import cached_property
 from threading import Lock
+from typing import Any
 
 import numpy as np
 
@@ -14,7 +15,7 @@ from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.build import OperatingState, build_network, build_networks, fullest, operating_states
 from zesty_trace.core.circuit.network import FloatArray, Network, shape_of
 from zesty_trace.core.circuit.solver import Solution, solve, solve_alike
-from zesty_trace.core.circuit.wired import Wired, worked_out
+from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.errors import SolveError
 
@@ -150,9 +151,15 @@ class Analysis:
         return self._peaks
 
 
-@worked_out
+def in_circuit(wired: Wired) -> tuple[Any, ...]:
+    """Return all that the solved circuit depends on: where parts sit on sheet and board is none of it."""
+    d = wired.design
+    return wired.catalogue, d.parts, d.nets, d.states, d.brief
+
+
+@worked_out_from(in_circuit)
 def analyse(wired: Wired) -> Analysis:
-    """Return the analysis of a design; those of the last few values are kept, by identity."""
+    """Return the analysis of a design."""
     return Analysis(wired)
 
 

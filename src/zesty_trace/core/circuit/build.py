@@ -12,10 +12,11 @@ import numpy as np
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
+from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Part, Pin, StateSpec
-from zesty_trace.core.quantities import leading_value
+from zesty_trace.core.stated import leading_value
 from zesty_trace.errors import InputError
 
 INPUT_LEAK_OHM = 1e7
@@ -23,6 +24,7 @@ OFF_OHM = 1e11  # the half of a pin's driver that is off: some picoamperes
 SUPPLY_CURRENT_TOLERANCE = 0.15
 SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
 BRICK_OHM = 0.02
+LINK_OHM = 0.01  # of a 0 Ω link; common practice, at most 50 mΩ
 STARTS_FROM_V = 2.0  # a chip whose supply range is not known
 NEARLY_EMPTY_PCT = 5.0
 
@@ -158,7 +160,8 @@ def _ends(part: Part) -> tuple[Pin, Pin]:
 
 @elements_of.register
 def _resistor(model: m.Resistor, b: _Builder, part: Part, kind: Kind) -> None:
-    b.add(part, "resistor", _ends(part), {"ohm": leading_value(part.value) or 1.0}, {"ohm": kind.tolerance})
+    ohm = max(leading_value(part.value) or 0.0, LINK_OHM)
+    b.add(part, "resistor", _ends(part), {"ohm": ohm}, {"ohm": kind.tolerance})
 
 
 @elements_of.register
@@ -206,7 +209,7 @@ def _inlet(model: m.Inlet, b: _Builder, part: Part, kind: Kind) -> None:
     plus = next(p for p in kind.pins if p.role == "supply_out")
     minus = next(p for p in kind.pins if p.role == "ground")
     pins = (Pin(part.ref, plus.number), Pin(part.ref, minus.number))
-    volt = b.design.brief.supply_v if b.state.supply_v is None else b.state.supply_v
+    volt = inflow(b.wired, part.ref).volt if b.state.supply_v is None else b.state.supply_v
     b.add(part, "source", pins, {"volt": volt, "ohm": BRICK_OHM}, {"volt": SUPPLY_TOLERANCE})
 
 

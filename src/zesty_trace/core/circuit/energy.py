@@ -11,6 +11,7 @@ from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
 from zesty_trace.core.circuit.build import charge_current, operating_states, spec_of_state
+from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Moment, Pin
 
@@ -20,7 +21,7 @@ CV_FACTOR = 1.3  # charging ends slowly at constant voltage: common practice
 SELF_DISCHARGE_PER_MONTH = 0.03  # lithium cells, common practice
 MONTH_S = 30 * 86400.0
 LIT_A = 0.0002  # below this an LED looks dark
-_MAH = re.compile(r"([\d.]+)\s*mAh", re.I)
+_MAH = re.compile(r"(\d+(?:[.,]\d+)?)\s*mAh", re.I)
 
 
 @dataclass(frozen=True)
@@ -59,7 +60,7 @@ def _loads(analysis: Analysis, ref: str) -> list[SupplyLoad]:
     net = design.net_of().get(Pin(ref, out)) if out else None
     if out is None or net is None:
         return []
-    limit = design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
+    limit = inflow(analysis.wired, ref).limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
     found = []
     for operating in analysis.all():
         amp = -operating.solution.pin_currents().get(Pin(ref, out), 0.0)
@@ -210,7 +211,7 @@ def capacity_mah(wired: Wired, ref: str) -> float:
     part = design.parts[ref]
     said = _MAH.search(f"{part.value} {part.notes}")
     if said:
-        return float(said.group(1))
+        return float(said.group(1).replace(",", "."))
     return stated(wired.kind(ref).facts.capacity_mah, 1000.0)
 
 

@@ -19,7 +19,7 @@ from zesty_trace.core.catalogue.kind import Kind, PackageSpec, PinSpec
 from zesty_trace.core.catalogue.kinds import Catalogue, check_kinds
 from zesty_trace.core.design.model import Design, Part, Pin, to_json
 from zesty_trace.core.design.reading import from_json
-from zesty_trace.core.quantities import leading_value
+from zesty_trace.core.stated import leading_value
 from zesty_trace.errors import InputError
 
 SWITCHES = (m.FieldEffect, m.Bipolar)

@@ -56,13 +56,13 @@ class TemplateHole(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fie
 
 
 class Brief(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What the board must be; every later station checks against it."""
+    """What the board must be; every later station checks against it. A supply of 0 V is one that nobody has said."""
 
     purpose: str = ""
     quantity: int = 1
     needed_by: str = ""
     budget_eur: float = 0.0
-    supply_v: float = 12.0
+    supply_v: float = 0.0
     supply_limit_a: float = 3.0
     ambient_c: float = 25.0
     humidity_pct: float = 50.0

@@ -73,7 +73,7 @@ def _asked(wired: Wired, today: date | None) -> Iterator[Finding]:
 
 def _supply(wired: Wired) -> Iterator[Finding]:
     said, own = wired.design.brief.supply_v, own_supply_v(wired)
-    if own and abs(own - said) > OWN_SUPPLY_V:
+    if own and said and abs(own - said) > OWN_SUPPLY_V:
         yield OWN_SUPPLY.found(
             Subject(),
             f"The brief says {said:g} V, the inlet gives {own:g} V",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from functools import partial
 
@@ -14,8 +13,9 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity, of_part, of_pin, rule
-from zesty_trace.core.quantities import leading_value, say, say_part_value
+from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.review.register import solved, static
+from zesty_trace.core.stated import leading_value, rating
 
 COMMON = "common practice"
 RESISTOR_SHARE = 0.7
@@ -246,9 +246,8 @@ def capacitor_rating(wired: Wired) -> Iterator[Finding]:
         )
         if kind.polarity and volt < -0.5:
             yield _reversed(ref, first, second, volt)
-        stated = re.search(r"([\d.]+)\s*V\b", part.value)
-        if stated and abs(volt) > CAPACITOR_SHARE * float(stated.group(1)):
-            rated = float(stated.group(1))
+        rated = rating(part.value, "V")
+        if rated and abs(volt) > CAPACITOR_SHARE * rated:
             yield CAPACITOR_RATING.found(
                 of_part(ref),
                 f"{ref} stands at {say(abs(volt), 'V')}, rated {rated:g} V",

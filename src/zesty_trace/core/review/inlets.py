@@ -8,6 +8,7 @@ from functools import partial
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.energy import charging
+from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.time_constants import time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -50,6 +51,31 @@ INRUSH = rule(
     "USB 2.0, 7.2.4.1: at most 10 µF across the supply (from memory)",
     limits="10 µF straight on the supply",
 )
+
+UNSAID_SUPPLY = rule(
+    "supply not said",
+    Severity.NOTE,
+    "Every voltage, current and temperature is worked out from what comes in.",
+    COMMON,
+    limits="a voltage for each inlet",
+)
+
+
+@static
+def unsaid_supply(wired: Wired) -> Iterator[Finding]:
+    """Yield inlets of which nobody has said what comes in."""
+    for ref in wired.of_model(m.Inlet):
+        told = inflow(wired, ref)
+        if told.said_by == "assumed":
+            yield UNSAID_SUPPLY.found(
+                of_part(ref),
+                f"Nobody has said what comes in at {ref}",
+                f"{told.volt:g} V is assumed, and all voltages and currents follow from it. Set it in Brief, or "
+                f"write “{told.volt:g} V 2 A” as the value of {ref}, or “# supply: {told.volt:g} V 2 A” in the tables.",
+                value=told.volt,
+                unit="V",
+                mend=Mend(f"It is {told.volt:g} V", partial(edits.set_brief, supply_v=told.volt)),
+            )
 
 
 @static

@@ -11,9 +11,10 @@ from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.findings import Finding, Severity, Subject, of_part, of_pin, rule
-from zesty_trace.core.quantities import leading_value, say
+from zesty_trace.core.quantities import say
 from zesty_trace.core.review.drive import COMMON
 from zesty_trace.core.review.register import solved, static
+from zesty_trace.core.stated import leading_value
 
 AC_LIMIT_V, DC_LIMIT_V = 50.0, 120.0
 INDUCTIVE = re.compile(r"\b(motor|pump|valve|fan|inductive|transformer|solenoid|contactor)\b", re.I)

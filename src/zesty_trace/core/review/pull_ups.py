@@ -10,9 +10,10 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity, of_net, rule
-from zesty_trace.core.quantities import leading_value, say
+from zesty_trace.core.quantities import say
 from zesty_trace.core.review.drive import add_between
 from zesty_trace.core.review.register import solved
+from zesty_trace.core.stated import leading_value
 
 SINK_A, LOW_V = 3e-3, 0.4  # UM10204, standard and fast mode
 RISE_S = 1000e-9  # standard mode, 100 kHz

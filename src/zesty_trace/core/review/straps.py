@@ -218,7 +218,7 @@ def negotiation(wired: Wired) -> Iterator[Finding]:
                 value=ohm,
                 unit="Ω",
             )
-        elif abs(hit.volt - wired.design.brief.supply_v) > 0.05 * hit.volt:
+        elif wired.design.brief.supply_v and abs(hit.volt - wired.design.brief.supply_v) > 0.05 * hit.volt:
             yield NEGOTIATION.found(
                 of_part(ref),
                 f"{ref} asks for {hit.volt:g} V, the brief says {wired.design.brief.supply_v:g} V",

@@ -7,14 +7,16 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.time_constants import time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.findings import Finding, Mend, Severity, of_net, of_part, of_pin, rule
-from zesty_trace.core.quantities import leading_value, say
+from zesty_trace.core.quantities import say
 from zesty_trace.core.review.drive import COMMON, add_between
 from zesty_trace.core.review.register import solved, static
+from zesty_trace.core.stated import leading_value
 
 RAIL_PINS = 4
 LOAD_SHARE = 0.9
@@ -166,7 +168,7 @@ def supply_overload(wired: Wired) -> Iterator[Finding]:
     for ref in wired.design.parts:
         kind = wired.kind(ref)
         out = next((Pin(ref, s.number) for s in kind.pins if s.role == "supply_out"), None)
-        limit = wired.design.brief.supply_limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
+        limit = inflow(wired, ref).limit_a if kind.is_a(m.Inlet) else kind.model.limit_a
         amp = peaks.get(out, 0.0) if out else 0.0
         if limit and amp > LOAD_SHARE * limit:
             yield SUPPLY_OVERLOAD.found(
@@ -351,5 +353,5 @@ def supplies_joined(wired: Wired) -> Iterator[Finding]:
 def _own_voltage(wired: Wired, ref: str) -> float:
     kind = wired.kind(ref)
     if kind.is_a(m.Inlet):
-        return wired.design.brief.supply_v
+        return inflow(wired, ref).volt
     return kind.model.output_v or analyse(wired).highest.get(wired.net_of.get(Pin(ref, "1"), ""), 0.0)

@@ -4,77 +4,38 @@
 
 An import is all or nothing: every problem is reported with its file, line and column, and no design is made. The net
 name `NC` says that a pin stays open on purpose. `variants` holds names separated by spaces; empty means all. Columns
-may go by other usual names, and cells may be parted by commas, semicolons or tabs.
+may go by other usual names, and cells may be parted by commas, semicolons or tabs. A remark `# supply: 5 V 2 A` says
+what comes in, for all inlets; a column `supply` says it for one. `# variants: Full, Basic` names variants.
 """
 
 from __future__ import annotations
 
-import csv
-import io
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
 
 from msgspec.structs import replace
 
+from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, suggest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.edits import NET_NAME
 from zesty_trace.core.design.model import Brief, Design, Part, Pin
-from zesty_trace.core.quantities import leading_value
 from zesty_trace.core.review.brief import own_supply_v
+from zesty_trace.core.stated import EXAMPLES, Stated, read_stated, stated_problem
+from zesty_trace.core.tables.rows import (
+    OPEN,
+    OPTIONAL_COLUMNS,
+    PART_COLUMNS,
+    WIRING_COLUMNS,
+    ImportFailed,
+    Problem,
+    Table,
+    read_rows,
+)
 from zesty_trace.errors import InputError
-from zesty_trace.names import csv_text, from_csv_cell
+from zesty_trace.names import csv_text
 
-PART_COLUMNS = ("ref", "kind", "value", "package", "variants", "notes")
-OPTIONAL_COLUMNS = ("block",)
-WIRING_COLUMNS = ("net", "ref", "pin")
-OPEN = "NC"
-SYNONYMS = {
-    "reference": "ref",
-    "designator": "ref",
-    "part": "ref",
-    "type": "kind",
-    "component": "kind",
-    "description": "kind",
-    "footprint": "package",
-    "case": "package",
-    "comment": "notes",
-    "note": "notes",
-    "remark": "notes",
-    "variant": "variants",
-    "signal": "net",
-    "node": "net",
-    "wire": "net",
-    "terminal": "pin",
-    "leg": "pin",
-}
 _REF = re.compile(r"^[A-Za-z]{1,4}\d{1,4}$")
-
-
-@dataclass(frozen=True)
-class Problem:
-    """One thing wrong in one cell; `unknown_kind` is the word that names no kind of part."""
-
-    file: str
-    line: int
-    column: str
-    text: str
-    hint: str
-    unknown_kind: str = ""
-
-    def __str__(self) -> str:
-        return f"{self.file} line {self.line}, column {self.column}: {self.text}. {self.hint}"
-
-
-class ImportFailed(InputError):
-    """The tables cannot be imported; `problems` has each cell at fault."""
-
-    def __init__(self, problems: list[Problem]) -> None:
-        first = problems[0]
-        more = f" ({len(problems) - 1} more problems)" if len(problems) > 1 else ""
-        super().__init__(first.text + more, f"{first.file} line {first.line}, column {first.column}", first.hint)
-        self.problems = problems
 
 
 def import_prototype(
@@ -92,12 +53,17 @@ def import_prototype(
     """
     problems: list[Problem] = []
     unread: set[str] = set()
-    parts = _read_parts(parts_text, files[0], catalogue, problems, names or {}, unread)
-    nets, free = _read_wiring(wiring_text, files[1], catalogue, parts, problems, unread)
+    table = read_rows(parts_text, files[0], PART_COLUMNS, problems)
+    parts = _read_parts(table, files[0], catalogue, problems, names or {}, unread)
+    wires = read_rows(wiring_text, files[1], WIRING_COLUMNS, problems)
+    if table.whole or parts:
+        nets, free = _read_wiring(wires, files[1], catalogue, parts, problems, unread)
+    supply = _said_supply(table, files[0], problems) or _said_supply(wires, files[1], problems)
     if problems:
         raise ImportFailed(problems)
     base = base or Design()
-    variants = tuple(dict.fromkeys(v for p in parts.values() for v in p.variants))
+    named = (v.strip() for v in table.remarks.get("variants", (0, ""))[1].split(","))
+    variants = tuple(dict.fromkeys([*filter(None, named), *(v for p in parts.values() for v in p.variants)]))
     board = replace(
         base.board,
         placements={r: p for r, p in base.board.placements.items() if r in parts},
@@ -107,7 +73,7 @@ def import_prototype(
     )
     return replace(
         base,
-        brief=base.brief if base.parts else with_own_supply(base.brief, parts, catalogue),
+        brief=_with_supply(base.brief, supply) if supply else with_own_supply(base.brief, parts, catalogue, base),
         board=board,
         parts=parts,
         nets={name: tuple(sorted(pins)) for name, pins in nets.items()},
@@ -117,62 +83,47 @@ def import_prototype(
     )
 
 
-def with_own_supply(brief: Brief, parts: Mapping[str, Part], catalogue: Catalogue) -> Brief:
+def with_own_supply(brief: Brief, parts: Mapping[str, Part], catalogue: Catalogue, base: Design | None = None) -> Brief:
     """Return a brief in which nobody has set the supply yet with that of the inlet."""
+    if base is not None and base.parts:
+        return brief
     known = {r: p for r, p in parts.items() if p.kind in catalogue.kinds}
     volt = own_supply_v(Wired(Design(parts=known), catalogue))
-    return replace(brief, supply_v=volt) if volt and brief.supply_v == Brief().supply_v else brief
+    return replace(brief, supply_v=volt) if volt and not brief.supply_v else brief
 
 
-def _rows(text: str, file: str, needed: tuple[str, ...], problems: list[Problem]) -> list[tuple[int, dict[str, str]]]:
-    before = len(problems)
-    text = text.lstrip("\ufeff")
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=_delimiter(text), skipinitialspace=True)
+def _with_supply(brief: Brief, said: Stated) -> Brief:
+    limit = said.rating("A")
+    return replace(brief, supply_v=said.value, supply_limit_a=brief.supply_limit_a if limit is None else limit)
+
+
+def read_supply(text: str) -> Stated:
+    """Return what `5 V 2 A` says of a supply. InputError if it begins with no voltage."""
+    found = read_stated(text, "supply")
+    if found.unit not in ("V", "") or found.value <= 0 or (not found.unit and found.lettered):
+        raise InputError(f"“{text[:40]}” is no supply", "supply", "Write it like 5 V 2 A")
+    return found
+
+
+def _said_supply(table: Table, file: str, problems: list[Problem]) -> Stated | None:
+    """Return what a remark says of the supply."""
+    line, text = table.remarks.get("supply", (0, ""))
+    if not text:
+        return None
     try:
-        table = [(reader.line_num, row) for row in reader if any(cell.strip() for cell in row)]
-    except csv.Error as error:
-        problems.append(Problem(file, reader.line_num, needed[0], f"it is no table: {error}", "Save it as CSV again"))
-        return []
-    if not table:
-        problems.append(Problem(file, 1, needed[0], "the file is empty", f"Start it with: {','.join(needed)}"))
-        return []
-    words = [cell.strip().lower() for cell in table[0][1]]
-    header = [w if w in words[:k] or (s := SYNONYMS.get(w, w)) in words else s for k, w in enumerate(words)]
-    allowed = needed + (OPTIONAL_COLUMNS if needed is PART_COLUMNS else ())
-    for name in header:
-        if name not in allowed:
-            problems.append(Problem(file, table[0][0], name, f"unknown column “{name}”", suggest(name, allowed)))
-    for name in needed[:3] if needed is WIRING_COLUMNS else needed[:2]:
-        if name not in header:
-            problems.append(
-                Problem(file, table[0][0], name, f"column “{name}” is missing", f"Header: {','.join(needed)}")
-            )
-    if len(problems) > before:
-        return []
-    rows = []
-    for line, cells in table[1:]:
-        if len(cells) > len(header):
-            problems.append(
-                Problem(file, line, str(len(header) + 1), "more cells than the header has", "Quote cells with commas")
-            )
-            continue
-        padded = [*cells, *[""] * (len(header) - len(cells))]
-        rows.append((line, {n: from_csv_cell(cell.strip()) for n, cell in zip(header, padded, strict=True)}))
-    return rows
-
-
-def _delimiter(text: str) -> str:
-    """Return what parts the cells of the first line."""
-    first = next((line for line in text.splitlines() if line.strip()), "")
-    return max(",;\t", key=first.count)
+        return read_supply(text)
+    except InputError as error:
+        problems.append(Problem(file, line, "supply", error.message, error.hint))
+        return None
 
 
 def _read_parts(
-    text: str, file: str, catalogue: Catalogue, problems: list[Problem], names: Mapping[str, str], unread: set[str]
+    table: Table, file: str, catalogue: Catalogue, problems: list[Problem], names: Mapping[str, str], unread: set[str]
 ) -> dict[str, Part]:
     """Return the parts; references whose kind is not known go into `unread`."""
     parts: dict[str, Part] = {}
-    for line, row in _rows(text, file, PART_COLUMNS, problems):
+    folded: dict[str, str] = {}
+    for line, row in table.rows:
         ref, kind_id = row["ref"], row["kind"]
         if kind_id not in catalogue.kinds:
             kind_id = names.get(kind_id.lower(), kind_id)
@@ -181,9 +132,10 @@ def _read_parts(
                 Problem(file, line, "ref", f"“{ref}” is not a reference", "Write letters, then a number: R12")
             )
             continue
-        if ref in parts:
-            problems.append(Problem(file, line, "ref", f"{ref} stands there twice", "Give one of them another number"))
+        if twin := folded.get(ref.lower()):
+            problems.append(Problem(file, line, "ref", f"{twin} stands there twice", "Give one of them another number"))
             continue
+        folded[ref.lower()] = ref
         if kind_id not in catalogue.kinds:
             hint = suggest(kind_id, catalogue.kinds)
             problems.append(Problem(file, line, "kind", f"there is no part kind “{kind_id}”", hint, kind_id))
@@ -195,6 +147,8 @@ def _read_parts(
             hint = suggest(package, kind.packages)
             problems.append(Problem(file, line, "package", f"a {kind_id} does not come in “{package}”", hint))
         value = row.get("value", "")
+        if supply := row.get("supply", ""):
+            value = _inlet_value(kind, value, supply, file, line, problems)
         if problem := value_problem(kind, value):
             problems.append(Problem(file, line, "value", problem[0], problem[1]))
         variants = tuple(row.get("variants", "").replace(";", " ").split())
@@ -210,25 +164,56 @@ def _read_parts(
     return parts
 
 
+def _inlet_value(kind: Kind, value: str, supply: str, file: str, line: int, problems: list[Problem]) -> str:
+    """Return the value of an inlet for which the `supply` column says what it brings."""
+    wrong = ""
+    if not kind.is_a(m.Inlet):
+        wrong = f"a {kind.id} brings no supply"
+    elif value:
+        wrong = "the inlet's value says already what it brings"
+    else:
+        try:
+            read_supply(supply)
+        except InputError as error:
+            wrong = error.message
+    if wrong:
+        problems.append(Problem(file, line, "supply", wrong, "Write it like 5 V 2 A, in the row of an inlet"))
+    return value or supply
+
+
 def value_problem(kind: Kind, value: str) -> tuple[str, str] | None:
     """Return (what is wrong, what to do) with a value for this kind, or None."""
-    if kind.unit and (number := leading_value(value)) is None:
-        return f"a {kind.id} needs a value in {kind.unit}, not “{value}”", "Write it like 4k7, 100n, 0.1u or 330"
-    if kind.unit and number is not None and number <= 0:
-        return f"{value} is not above zero", "Write it like 4k7, 100n, 0.1u or 330"
+    if kind.unit and not value.strip():
+        return f"a {kind.id} needs a value in {kind.unit}", EXAMPLES
+    if kind.unit and (problem := stated_problem(value, kind.unit)):
+        return f"a {kind.id} needs a value in {kind.unit}: {problem[0]}", problem[1]
+    if kind.is_a(m.Inlet) and value.strip():
+        try:
+            read_supply(value)
+        except InputError as error:
+            return error.message, error.hint
     if kind.options and value.split()[:1] and value.split(maxsplit=1)[0] not in kind.options:
         return f"“{value}” is not one of the {kind.id} options", suggest(value, kind.options)
     return None
 
 
 def _read_wiring(
-    text: str, file: str, catalogue: Catalogue, parts: dict[str, Part], problems: list[Problem], unread: set[str]
+    table: Table, file: str, catalogue: Catalogue, parts: dict[str, Part], problems: list[Problem], unread: set[str]
 ) -> tuple[dict[str, set[Pin]], set[Pin]]:
     nets: dict[str, set[Pin]] = {}
     free: set[Pin] = set()
     seen: dict[Pin, tuple[str, int]] = {}
-    for line, row in _rows(text, file, WIRING_COLUMNS, problems):
-        net, ref, name = row["net"], row["ref"], row["pin"]
+    spelled: dict[str, tuple[str, int]] = {}
+    hints: dict[str, str] = {}
+    written = {r.lower(): r for r in (*parts, *unread)}
+    for line, row in table.rows:
+        net, ref, name = row["net"], written.get(row["ref"].lower(), row["ref"]), row["pin"]
+        net = OPEN if net.upper() == OPEN else net
+        first = spelled.setdefault(net.lower(), (net, line))
+        if first[0] != net:
+            said = f"{net} is written {first[0]} in line {first[1]}"
+            problems.append(Problem(file, line, "net", said, "Write it one way, or give it another name"))
+            continue
         if not NET_NAME.match(net):
             problems.append(
                 Problem(file, line, "net", f"“{net}” cannot name a net", "Use letters, digits, _ + - / . #")
@@ -237,9 +222,9 @@ def _read_wiring(
         if ref in unread:
             continue  # its kind is what has to be put right
         if ref not in parts:
-            problems.append(
-                Problem(file, line, "ref", f"{ref or 'nothing'} is not in the parts table", suggest(ref, parts))
-            )
+            if ref not in hints:
+                hints[ref] = suggest(ref, parts)
+            problems.append(Problem(file, line, "ref", f"{ref or 'nothing'} is not in the parts table", hints[ref]))
             continue
         kind = catalogue.kinds[parts[ref].kind]
         spec = kind.pin(name)
@@ -268,10 +253,13 @@ def _read_wiring(
 
 def export_parts(design: Design) -> str:
     """Return the parts table; importing it again gives the same parts."""
-    rows: list[tuple[str, ...]] = [(*PART_COLUMNS, *OPTIONAL_COLUMNS)]
+    columns = tuple(c for c in OPTIONAL_COLUMNS if c != "supply")  # an inlet says it in its value
+    rows: list[tuple[str, ...]] = [(*PART_COLUMNS, *columns)]
     for part in design.parts.values():
         rows.append((part.ref, part.kind, part.value, part.package, " ".join(part.variants), part.notes, part.block))
-    return csv_text(rows)
+    used = {v for p in design.parts.values() for v in p.variants}
+    idle = any(v not in used for v in design.variants)
+    return (f"# variants: {', '.join(design.variants)}\n" if idle else "") + csv_text(rows)
 
 
 def export_wiring(design: Design) -> str:

@@ -9,7 +9,8 @@ from difflib import SequenceMatcher
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.tables.importing import ImportFailed, Problem, import_prototype
+from zesty_trace.core.tables.importing import import_prototype
+from zesty_trace.core.tables.rows import ImportFailed, Problem
 
 _WORD = re.compile(r"[a-z]+|\d+")
 ALIKE = {

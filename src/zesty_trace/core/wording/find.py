@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from zesty_trace.core.catalogue.markings import read_bands, read_chip
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.quantities import leading_value
+from zesty_trace.core.stated import leading_value
 from zesty_trace.errors import InputError
 
 SAME_VALUE = 0.001

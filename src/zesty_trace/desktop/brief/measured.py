@@ -9,8 +9,9 @@ from PySide6.QtWidgets import QComboBox, QCompleter, QLineEdit, QVBoxLayout, QWi
 from zesty_trace.core.circuit.build import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.scenario_edits import drop_measured, note_measured, reading
-from zesty_trace.core.quantities import parse_value, say
+from zesty_trace.core.quantities import say
 from zesty_trace.core.review.prototype import Comparison, compare
+from zesty_trace.core.stated import parse_value
 from zesty_trace.desktop.kit.widgets import button, card, fill, fit_height, label, row, table
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.desktop.project.station import WorkedOut

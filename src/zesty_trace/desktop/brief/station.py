@@ -22,8 +22,9 @@ from PySide6.QtWidgets import (
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, TemplateHole
-from zesty_trace.core.quantities import mm, nm, parse_length_nm, parse_value
+from zesty_trace.core.quantities import mm, nm, parse_length_nm
 from zesty_trace.core.review.connections import unaccounted_pins
+from zesty_trace.core.stated import parse_value
 from zesty_trace.desktop.brief.measured import MeasuredCard
 from zesty_trace.desktop.brief.tables import ImportCard
 from zesty_trace.desktop.kit.actions import Action
@@ -58,6 +59,7 @@ class BriefStation(Station):
         self.needed.setCalendarPopup(True)
         self.budget = self._number(0, 100000, " EUR", 0)
         self.supply = self._number(0, 60, " V", 2)
+        self.supply.setSpecialValueText("not said")
         self.limit = self._number(0, 60, " A", 2)
         self.ambient = self._number(-40, 120, " °C", 1)
         self.humidity = self._number(0, 100, " %", 0)

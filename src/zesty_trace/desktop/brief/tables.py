@@ -19,6 +19,7 @@ from PySide6.QtWidgets import (
 
 from zesty_trace.core.design.diff import describe_changes
 from zesty_trace.core.tables.repair import Preview, Unknown, preview_import
+from zesty_trace.core.tables.rows import told
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, card, fit_height, label, row, table
 from zesty_trace.desktop.project.session import Session
@@ -123,7 +124,7 @@ class ImportCard(QWidget):
             self._fill_unknown(k, unknown)
         fit_height(self.unknown, 5)
         if preview.problems:
-            self._say_problems([str(p) for p in preview.problems])
+            self._say_problems(told(preview.problems))
 
     def _fill_unknown(self, number: int, unknown: Unknown) -> None:
         catalogue = self.session.catalogue

@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QLineEdit, QPlainTextEdit,
 from zesty_trace.core.catalogue.facts import Facts
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.make_part import make_kind, read_pin_table
-from zesty_trace.core.quantities import parse_address, parse_value
+from zesty_trace.core.quantities import parse_address
+from zesty_trace.core.stated import parse_value
 from zesty_trace.desktop.kit.widgets import button, fill, row, table
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import InputError, ZestyError

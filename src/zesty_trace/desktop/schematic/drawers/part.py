@@ -12,8 +12,9 @@ from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.markings import nearest, write_bands, write_chip
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.model import Design, Pin
-from zesty_trace.core.quantities import leading_value, say, say_part_value
+from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
+from zesty_trace.core.stated import leading_value
 from zesty_trace.core.tables.importing import value_problem
 from zesty_trace.core.wording.swap import Figures, Proposal, propose, swappable
 from zesty_trace.desktop.kit.widgets import button, fill, fit_height, label, line_of, row, table

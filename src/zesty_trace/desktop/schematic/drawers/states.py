@@ -10,7 +10,8 @@ from zesty_trace.core.circuit.build import can_sleep, operating_states, spec_of_
 from zesty_trace.core.circuit.energy import source_current
 from zesty_trace.core.design.model import Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import drop_state, keep_states, put_state
-from zesty_trace.core.quantities import parse_value, say
+from zesty_trace.core.quantities import say
+from zesty_trace.core.stated import parse_value
 from zesty_trace.desktop.kit.widgets import button, label, row
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.errors import EditError, SolveError, ZestyError

@@ -12,7 +12,8 @@ from zesty_trace.core.circuit.energy import Cycle, RunTime, play, proposed_timel
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Moment
 from zesty_trace.core.design.scenario_edits import set_timeline
-from zesty_trace.core.quantities import parse_value, say
+from zesty_trace.core.quantities import say
+from zesty_trace.core.stated import parse_value
 from zesty_trace.desktop.kit.widgets import button, fit_height, label, row, table
 from zesty_trace.desktop.project.station import WorkedOut
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
