@@ -286,6 +286,10 @@ CASES: dict[str, tuple[Circuit, Circuit]] = {
         )
         for ohm in ("33k", "24k")
     ),
+    "not modelled": (
+        with_mcu("U3 bare_output", "3V3=U3.VDD; GND=U3.GND; X=U3.OUT U2.P1"),
+        with_mcu("U3 logic_output_5v", "3V3=U3.VCC; GND=U3.GND; X=U3.OUT U2.P1"),
+    ),
     "no-connect wired": (
         Circuit("U3 humidity_sensor", "3V3=U3.VDD; GND=U3.GND U3.NC"),
         Circuit("U3 humidity_sensor", "3V3=U3.VDD; GND=U3.GND"),

@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 from msgspec.structs import replace
 
-from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.catalogue.kind import PinSpec
+from zesty_trace.core.catalogue.kinds import Catalogue, shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Severity
@@ -14,6 +15,16 @@ from zesty_trace.errors import SolveError
 from zesty_trace.journey.rules import all_rules
 
 from .rule_cases import CASES
+
+
+@pytest.fixture(scope="module")
+def catalogue() -> Catalogue:
+    """The shipped catalogue, and a chip whose kind does not say how its output drives."""
+    known = shipped()
+    bare = replace(known.kinds["logic_output_5v"], id="bare_output", drive=None, connector=False)
+    pins = tuple(PinSpec(p.number, "VDD" if p.name == "VCC" else p.name, p.role) for p in bare.pins)
+    bare = replace(bare, pins=pins, model=replace(bare.model, supply="VDD"))
+    return replace(known, kinds=known.kinds | {"bare_output": bare})
 
 
 def speaks(design: Design, catalogue: Catalogue, rule: str) -> bool:

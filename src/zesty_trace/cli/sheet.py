@@ -120,6 +120,7 @@ def mend_command(a: argparse.Namespace) -> Answer:
 def solve_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.circuit.analysis import analyse, current_spreads, monte_carlo
     from zesty_trace.core.circuit.build import build_network
+    from zesty_trace.core.circuit.drivers import unknown_nets
     from zesty_trace.core.circuit.solver import floating_nodes
 
     wired, _ = load(a.project)
@@ -130,12 +131,14 @@ def solve_command(a: argparse.Namespace) -> Answer:
     if state is None:
         raise ZestyError(f"There is no state “{a.state}”", "--state", f"Known: {', '.join(names)}")
     operating = analysis.operating(state)
-    volts = {n: v for n, v in operating.net_voltages().items() if n in design.nets}
     heats = analysis.heats()
-    loose = floating_nodes(operating.solution.compiled.network)
+    loose = {*floating_nodes(operating.solution.compiled.network)} & design.nets.keys()
+    unknown = unknown_nets(wired)
+    volts = {n: v for n, v in operating.net_voltages().items() if n in design.nets.keys() - loose - unknown}
     data = {
         "state": state.name,
-        "floating": [n for n in loose if n in design.nets],
+        "floating": sorted(loose),
+        "not_modelled": sorted(unknown),
         "states": names,
         "volts": volts,
         "iterations": operating.solution.iterations,
@@ -143,6 +146,8 @@ def solve_command(a: argparse.Namespace) -> Answer:
         "temperatures_c": {h.ref: h.temperature_c for h in heats},
     }
     lines = [f"State: {state.name}"] + [f"{n:14} {say(v, 'V')}" for n, v in volts.items()]
+    lines += [f"{n:14} not modelled: an output drives it whose kind says nothing of it" for n in sorted(unknown)]
+    lines += [f"{n:14} floating: nothing ties it to the rest" for n in sorted(loose - unknown)]
     if a.tolerance:
         solution, spreads = monte_carlo(build_network(wired, state), a.tolerance)
         amps = {r: s for r, s in current_spreads(solution).items() if r in design.parts and s.high > 1e-9}

@@ -16,6 +16,7 @@ from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.build import INPUT_LEAK_OHM, OperatingState, build_network, cell_voltage, charge_current
 from zesty_trace.core.circuit.devices import REVERSE_OHM
+from zesty_trace.core.circuit.drivers import controller_outputs
 from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.network import Element, FloatArray, Network
 from zesty_trace.core.circuit.solver import solve
@@ -76,7 +77,7 @@ def output_nets(wired: Wired) -> dict[str, frozenset[Pin]]:
     """Return net -> the controller pins that drive it, for each output, in the order of the pins."""
     net_of = wired.net_of
     found: dict[str, set[Pin]] = {}
-    for pin in wired.controller_outputs:
+    for pin in controller_outputs(wired):
         found.setdefault(net_of[pin], set()).add(pin)
     return {net: frozenset(pins) for net, pins in found.items()}
 
@@ -89,7 +90,7 @@ def bench_network(
 ) -> Network:
     """Return the circuit fed at `feed`, with these outputs high and these lights dark (by default all)."""
     dark = lights_of(wired) if dark is None else dark
-    state = OperatingState("bench", high=high, asleep=dark, supply_v=None)
+    state = OperatingState("bench", high=high, asleep=dark, supply_v=None, quiet=True)
     network = build_network(wired, state)
     elements = [_fed(e, feed) for e in network.elements if e.type != "source" or e.name == feed.ref]
     return Network(tuple(_without_cell(e, wired, feed) for e in elements), network.ground)

@@ -148,6 +148,12 @@ def _pins(kind: Kind) -> Iterator[tuple[str, str, str]]:
     wanted += [(n, ".pins") for n in (("PROG", "VCC", "BAT") if isinstance(model, m.Charger) else ())]
     wanted += [(n, ".model") for n in ((model.supply, model.ground) if isinstance(model, m.Supplied) else ())]
     wanted += [(n.pin, ".needs") for n in kind.needs] + [(c.pin, ".choices") for c in kind.choices]
+    if kind.drive is not None:
+        wanted += [(n, ".drive") for n in (kind.drive.supply, kind.drive.ground)]
+        for name, value in (("ohm", kind.drive.ohm), ("sink_ohm", kind.drive.sink_ohm)):
+            if value is not None and not _inside(value, (1e-3, 1e6)):
+                yield ".drive", f"{name} = {value} cannot be", "The resistance of an output, from 1 mΩ to 1 MΩ"
+    wanted += [(n, ".driven") for n in kind.driven]
     for name, field in wanted:
         if name not in names:
             yield field, f"it speaks of a pin {shorten(name)} that it does not have", "Name one of its pins"

@@ -62,6 +62,18 @@ class ElementSpec(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tolerances: dict[str, float] = {}
 
 
+class Drive(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How the outputs of a kind drive: the resistance of a push-pull output, and of an open-drain one pulling low, Ω.
+
+    `supply` and `ground` name the pins between which they stand.
+    """
+
+    ohm: float = 50.0
+    sink_ohm: float | None = None
+    supply: str = "VDD"
+    ground: str = "GND"
+
+
 class Variety(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """What differs when a part's value begins with this word: the forward voltage of a colour, V."""
 
@@ -72,6 +84,7 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     """One part kind.
 
     `polarity` is its mark, `assembly` what to mind when it is put on the board.
+    `drive` is how its outputs drive, `driven` names the pins that an output is made to switch.
     `flipped` are its elements in the other position (pressed, thrown, closed, pulled in); `ocv` the open-circuit
     voltage of a cell as (charge in percent, V).
     """
@@ -89,6 +102,8 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     tolerance: float = 0.0
     facts: Facts = Facts()
     bus: BusSpec | None = None
+    drive: Drive | None = None
+    driven: tuple[str, ...] = ()
     needs: tuple[Need, ...] = ()
     choices: tuple[Choice, ...] = ()
     options: dict[str, Variety] = {}

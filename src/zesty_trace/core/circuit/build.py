@@ -12,6 +12,7 @@ import numpy as np
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
 from zesty_trace.core.circuit.devices import THERMAL_V
+from zesty_trace.core.circuit.drivers import driver_at, drivers
 from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.wired import Wired
@@ -27,11 +28,14 @@ BRICK_OHM = 0.02
 LINK_OHM = 0.01  # of a 0 Ω link; common practice, at most 50 mΩ
 STARTS_FROM_V = 2.0  # a chip whose supply range is not known
 NEARLY_EMPTY_PCT = 5.0
+DRIVE = {"ohm": 0.3}  # how far the resistance of an output is from its typical figure
 
 
 @dataclass(frozen=True)
 class OperatingState:
-    """Which controller outputs are high; every other output is low and every input left alone.
+    """Which outputs are on, high or, with an open drain, pulling low; every other is off, every input left alone.
+
+    A `quiet` state leaves the outputs of all but the controllers open: asleep, or told by nobody what to do.
 
     `flipped` are parts in their other position: buttons pressed, switches thrown, bridges closed, relays pulled in;
     `asleep` are parts that draw only their sleep current.
@@ -44,6 +48,7 @@ class OperatingState:
     asleep: frozenset[str] = frozenset()
     supply_v: float | None = None
     cell_pct: float | None = None
+    quiet: bool = False
 
 
 def can_sleep(kind: Kind) -> bool:
@@ -57,9 +62,10 @@ def proposed_states(wired: Wired) -> list[OperatingState]:
     Lights that are told what to show have a state of their own in which they are dark; elsewhere they shine fully.
     """
     design = wired.design
-    outputs = wired.controller_outputs
+    all_drivers = [d for d in drivers(wired) if d.how != "bus" and not (d.programmed and _idles_high(wired, d.pin))]
+    outputs = [d.pin for d in all_drivers if d.loaded]
     net_of = wired.net_of
-    everything = frozenset(outputs)
+    everything = frozenset(d.pin for d in all_drivers)
     nets = [net_of[p] for p in outputs]
     names = [
         net if nets.count(net) == 1 else f"{net} by {wired.label(pin)}" for net, pin in zip(nets, outputs, strict=True)
@@ -69,14 +75,29 @@ def proposed_states(wired: Wired) -> list[OperatingState]:
     if any(wired.kind(ref).ocv for ref in design.parts):
         sleepers = frozenset(r for r in design.parts if can_sleep(wired.kind(r)))
         if sleepers:
-            empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0))
+            empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0, quiet=True))
         empty.append(OperatingState("on the cell", everything, supply_v=0.0))
         empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
     lights = frozenset(r for r in design.parts if wired.kind(r).facts.light)
     dark = [OperatingState("lights dark", asleep=lights)] if lights else []
-    if not outputs:
-        return [*dark, *empty, OperatingState("all lit" if lights else "at rest")]
-    return [OperatingState("all off"), *dark, *alone, *empty, OperatingState("all on", everything)]
+    buses = [OperatingState(f"{ref} drives its bus", pins) for ref, pins in _buses(wired).items()]
+    if not everything:
+        return [*dark, *buses, *empty, OperatingState("all lit" if lights else "at rest")]
+    return [OperatingState("all off"), *dark, *alone, *buses, *empty, OperatingState("all on", everything)]
+
+
+def _idles_high(wired: Wired, pin: Pin) -> bool:
+    """Whether a controller's pin is an output by its role: the line of a serial port, which rests high."""
+    return wired.spec(pin).role == "output"
+
+
+def _buses(wired: Wired) -> dict[str, frozenset[Pin]]:
+    """Return part -> the bus pins that it drives when it is read."""
+    found: dict[str, set[Pin]] = {}
+    for d in drivers(wired):
+        if d.how == "bus":
+            found.setdefault(d.pin.ref, set()).add(d.pin)
+    return {ref: frozenset(pins) for ref, pins in found.items()}
 
 
 def operating_states(wired: Wired) -> list[OperatingState]:
@@ -111,7 +132,7 @@ def spec_of_state(state: OperatingState) -> StateSpec:
 
 def resting(wired: Wired) -> OperatingState:
     """Return the state in which nothing is driven, whatever the user's states are."""
-    return proposed_states(wired)[0] if wired.controller_outputs else OperatingState("at rest")
+    return OperatingState("at rest", quiet=True)
 
 
 def fullest(states: Sequence[OperatingState]) -> OperatingState:
@@ -132,7 +153,7 @@ class _Builder:
         self.wired, self.design, self.state = wired, design, state
         self.net_of = wired.net_of
         self.ground = wired.ground or "GND"
-        self.outputs = set(wired.controller_outputs)
+        self.drivers = driver_at(wired)
         self.elements: list[Element] = []
 
     def node(self, pin: Pin) -> str:
@@ -272,24 +293,34 @@ def _load(model: m.Load, b: _Builder, part: Part, kind: Kind) -> None:
     for spec in kind.pins:
         if spec.role == "input":
             pin = Pin(part.ref, spec.number)
-            b.elements.append(
-                Element(part.ref, "resistor", (b.node(pin), b.node(pins[1])), {"ohm": INPUT_LEAK_OHM}, (pin, pins[1]))
-            )
+            b.add(part, "resistor", (pin, pins[1]), {"ohm": INPUT_LEAK_OHM}, {})
+    _add_outputs(b, part, kind)
 
 
 @elements_of.register
 def _controller(model: m.Controller, b: _Builder, part: Part, kind: Kind) -> None:
-    supply, ground = _add_supply_load(model, b, part, kind)
-    drive = model.drive_ohm
+    _, ground = _add_supply_load(model, b, part, kind)
+    _add_outputs(b, part, kind)
     for spec in kind.pins:
         pin = Pin(part.ref, spec.number)
-        if spec.role == "output" or pin in b.outputs:
-            high = spec.role == "output" or pin in b.state.high
-            up, down = (drive, OFF_OHM) if high else (OFF_OHM, drive)
-            b.add(part, "resistor", (supply, pin), {"ohm": up}, {"ohm": 0.3})
-            b.add(part, "resistor", (pin, ground), {"ohm": down}, {"ohm": 0.3})
-        elif spec.role in ("bidirectional", "input", "open_drain"):
+        if pin not in b.drivers and spec.role in ("bidirectional", "input", "open_drain"):
             b.add(part, "resistor", (pin, ground), {"ohm": INPUT_LEAK_OHM}, {})
+
+
+def _add_outputs(b: _Builder, part: Part, kind: Kind) -> None:
+    """Add the pins of a part that drive: each half of a push-pull output, an open drain, a bus pin when it is read."""
+    for spec in kind.pins:
+        driver = b.drivers.get(Pin(part.ref, spec.number))
+        if driver is None:
+            continue
+        pin, on = driver.pin, driver.pin in b.state.high
+        silent = not driver.programmed and (b.state.quiet or part.ref in b.state.asleep)
+        if driver.programmed and spec.role == "output":
+            on = True
+        if driver.how != "open drain":
+            b.add(part, "resistor", (driver.supply, pin), {"ohm": driver.ohm if on and not silent else OFF_OHM}, DRIVE)
+        pulls = on if driver.how == "open drain" else not on and driver.how == "push-pull"
+        b.add(part, "resistor", (pin, driver.ground), {"ohm": driver.ohm if pulls and not silent else OFF_OHM}, DRIVE)
 
 
 @elements_of.register
@@ -299,6 +330,7 @@ def _composite(model: m.Composite, b: _Builder, part: Part, kind: Kind) -> None:
     Junctions and switches are given by their data sheet values.
     """
     _add_elements(b, part, kind, kind.elements)
+    _add_outputs(b, part, kind)
 
 
 def _add_elements(b: _Builder, part: Part, kind: Kind, elements: Sequence[ElementSpec]) -> None:
@@ -382,12 +414,14 @@ def build_networks(wired: Wired, states: Sequence[OperatingState]) -> list[Netwo
             kind = wired.kind(ref)
             flipped = bool(kind.flipped) and ref in state.flipped
             key: tuple[object, ...] = (ref, flipped)
-            if kind.is_a(*OF_STATE):
-                key += (frozenset(high.get(ref, ())), ref in state.asleep, state.supply_v, state.cell_pct)
+            if kind.is_a(*OF_STATE) or kind.drive is not None:
+                own = (frozenset(high.get(ref, ())), ref in state.asleep, state.supply_v, state.cell_pct)
+                key += (*own, state.quiet)
             if key not in known:
                 start = len(builder.elements)
                 if flipped:
                     _add_elements(builder, part, kind, kind.flipped)
+                    _add_outputs(builder, part, kind)
                 else:
                     elements_of(kind.model, builder, part, kind)
                 known[key] = builder.elements[start:]

@@ -227,29 +227,6 @@ class Wired:
         """Whether a net is neither ground nor a supply."""
         return net != self.ground and net not in self.rails
 
-    @cached_property
-    def controller_outputs(self) -> tuple[Pin, ...]:
-        """The controller pins that can only be meant as outputs: they reach a gate, a base or an LED, directly or
-        through one series part."""
-        found = []
-        for pin, spec in self.pins():
-            net = self.net_of.get(pin)
-            if not self.kind(pin.ref).is_a(m.Controller) or spec.role != "bidirectional" or net is None:
-                continue
-            nets = {net}
-            for near in self.design.nets[net]:
-                if near.ref != pin.ref and self.two_terminal(near.ref):
-                    beyond = self.beyond(near)
-                    if beyond and self.signal(beyond):
-                        nets.add(beyond)
-            if any(self._is_driven(p) for n in nets for p in self.design.nets[n]):
-                found.append(pin)
-        return tuple(found)
-
-    def _is_driven(self, pin: Pin) -> bool:
-        kind = self.kind(pin.ref)
-        return kind.is_a(m.Led) or (kind.is_a(*SWITCHES) and self.spec(pin).role == "input")
-
 
 def far_pin(pin: Pin) -> Pin:
     """Return the other pin of a part with pins 1 and 2."""

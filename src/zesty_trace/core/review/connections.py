@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.circuit.drivers import unmodelled_outputs
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -22,6 +23,13 @@ UNCONNECTED_PIN = rule(
     WHY,
     "common practice: every pin accounted for",
     limits="every pin on a net of two pins or more, or left open on purpose",
+)
+NOT_MODELLED = rule(
+    "not modelled",
+    Severity.NOTE,
+    "What is not in the circuit is not judged: no finding there does not mean that nothing is wrong.",
+    "drive of the part kind",
+    limits="a drive for each kind with outputs",
 )
 GROUND = rule(
     "ground",
@@ -86,6 +94,24 @@ def lonely_nets(wired: Wired) -> Iterator[Finding]:
                 limit=2.0,
                 unit="pins",
             )
+
+
+@static
+def not_modelled(wired: Wired) -> Iterator[Finding]:
+    """Yield parts whose outputs drive nets in a way that nobody has said: what follows from them is not known."""
+    loose: dict[str, list[Pin]] = {}
+    for pin in unmodelled_outputs(wired):
+        loose.setdefault(pin.ref, []).append(pin)
+    for ref, pins in loose.items():
+        names = ", ".join(wired.label(p) for p in pins[:4]) + (f" and {len(pins) - 4} more" if len(pins) > 4 else "")
+        nets = tuple(dict.fromkeys(wired.net_of[p] for p in pins))
+        yield NOT_MODELLED.found(
+            of_part(ref),
+            f"What {names} drives is not modelled",
+            f"The kind {wired.part(ref).kind} does not say how its outputs drive, so levels and currents on "
+            f"{', '.join(nets[:4])} are not judged. Write drive = {{ ohm = 50 }} into the kind.",
+            nets=nets,
+        )
 
 
 @static

@@ -8,6 +8,7 @@ from functools import partial
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.drivers import drivers
 from zesty_trace.core.circuit.time_constants import coil_pins
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -139,7 +140,7 @@ def _series_resistor(wired: Wired, ref: str) -> str | None:
 def pin_overload(wired: Wired) -> Iterator[Finding]:
     """Yield controller outputs that give or take more than a pin may."""
     peaks = analyse(wired).pin_peaks()
-    for pin in wired.controller_outputs:
+    for pin in (d.pin for d in drivers(wired)):
         limit = wired.kind(pin.ref).facts.pin_max_a
         amp = peaks.get(pin, 0.0)
         if limit and amp > limit:

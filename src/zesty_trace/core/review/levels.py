@@ -9,6 +9,7 @@ from functools import partial
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.circuit.drivers import drivers
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -18,6 +19,7 @@ from zesty_trace.core.review.register import solved
 
 SIGNAL_ROLES = ("input", "bidirectional", "open_drain", "output")
 SLACK_V = 0.02
+NEAR_V = 0.1  # an output within this of the net's highest voltage is what lifts it
 
 
 LEVEL_CLASH = rule(
@@ -77,8 +79,8 @@ def _driven_high(wired: Wired, net: str) -> tuple[float, Pin | None]:
         supply = wired.supply_of(pin.ref)
         if wired.spec(pin).role == "output" and supply:
             volt = analyse(wired).highest.get(supply, 0.0)
-            if volt > best + SLACK_V:
-                best, culprit = volt, pin
+            if volt > best - NEAR_V:
+                best, culprit = max(best, volt), pin
     return best, culprit
 
 
@@ -208,9 +210,13 @@ def _high_level(wired: Wired, net: str) -> float | None:
 def low_too_high(wired: Wired) -> Iterator[Finding]:
     """Yield inputs that a controller's output, low in some state, does not bring below what they take for a low."""
     analysis = analyse(wired)
-    for pin in wired.controller_outputs:
-        net = wired.net_of[pin]
-        lows = [o.net_voltages().get(net, 0.0) for o in analysis.all() if pin not in o.state.high]
+    for driver in drivers(wired):
+        pin, net = driver.pin, wired.net_of[driver.pin]
+        if driver.how == "bus" or (driver.programmed and wired.spec(pin).role == "output"):
+            continue
+        low_when = driver.how == "open drain"
+        states = [o for o in analysis.all() if (pin in o.state.high) == low_when and not o.state.quiet]
+        lows = [o.net_voltages().get(net, 0.0) for o in states]
         for near in wired.on(net):
             share, supply = wired.kind(near.ref).facts.input_low_share, wired.supply_of(near.ref)
             if share is None or not supply or not lows or wired.spec(near).role != "input":

@@ -10,13 +10,13 @@ from PySide6.QtCore import QRectF
 from zesty_trace.core.geometry import Box
 from zesty_trace.desktop.schematic.view import SheetView
 
+EVERYWHERE = ("ground", "overlay", "unknown", "lit_refs", "lit_nets", "badges", "variant", "lights", "volts", "amps")
 LABEL_RIGHT, LABEL_AROUND = 14.0, 4.0  # how far what is written beside a part reaches, grid units
 
 
 def changed_rect(old: SheetView, new: SheetView) -> QRectF | None:
     """Return the rectangle of the scene that looks different; None stands for all of it, an empty one for nothing."""
-    everywhere = ("ground", "overlay", "lit_refs", "lit_nets", "badges", "variant", "lights", "volts", "amps")
-    if any(getattr(old, name) != getattr(new, name) for name in everywhere):
+    if any(getattr(old, name) != getattr(new, name) for name in EVERYWHERE):
         return None
     a, b = old.sheet, new.sheet
     if (a.rails, a.titles, a.width, a.height) != (b.rails, b.titles, b.width, b.height):

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QObject, Signal
 
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
+from zesty_trace.core.circuit.drivers import unknown_nets
 from zesty_trace.core.design.model import Design, Page, Pin
 from zesty_trace.core.progress import Report
 from zesty_trace.core.review.connections import unaccounted_pins
@@ -161,7 +162,10 @@ class SchematicModel(QObject):
     def volts(self) -> dict[str, float]:
         """Net -> V in the shown state."""
         operating = self._operating
-        return dict(operating.net_voltages()) if operating else {}
+        if operating is None or self.drawn is None:
+            return {}
+        unknown = unknown_nets(self.drawn.wired)
+        return {net: volt for net, volt in operating.net_voltages().items() if net not in unknown}
 
     @property
     def amps(self) -> dict[Pin, float]:
@@ -196,6 +200,7 @@ class SchematicModel(QObject):
             self.volts,
             self.amps,
             self.overlay,
+            unknown_nets(drawn.wired),
             *((NOTHING, NOTHING) if for_paper else (self.lit_refs, self.lit_nets)),
             badges={} if for_paper else self.badges(drawn.design),
             variant=self.variant,

@@ -378,7 +378,9 @@ class SheetPainter:
         for rail in self.view.sheet.rails:
             spots.pop(rail.net, None)
         for net, (x, y) in spots.items():
-            if net in self.view.volts:
+            if net in self.view.unknown:
+                self._bubble(p, x, y, "not modelled")
+            elif net in self.view.volts:
                 self._bubble(p, x, y, say(self.view.volts[net], "V"))
         for rail in self.view.sheet.rails:
             if rail.net in self.view.volts:

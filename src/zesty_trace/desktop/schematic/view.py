@@ -19,6 +19,7 @@ class SheetView:
     volts: dict[str, float] = field(default_factory=dict)
     amps: dict[Pin, float] = field(default_factory=dict)
     overlay: bool = False
+    unknown: frozenset[str] = frozenset()  # nets whose voltage is not known
     lit_refs: frozenset[str] = frozenset()
     lit_nets: frozenset[str] = frozenset()
     badges: dict[str, tuple[int, str]] = field(default_factory=dict)

@@ -7,6 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
 from zesty_trace.core.circuit.build import can_sleep, operating_states, spec_of_state
+from zesty_trace.core.circuit.drivers import drivers
 from zesty_trace.core.circuit.energy import source_current
 from zesty_trace.core.design.model import Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import drop_state, keep_states, put_state
@@ -18,6 +19,9 @@ from zesty_trace.errors import EditError, SolveError, ZestyError
 
 HINT = "The state picked here is the one whose voltages the sheet shows. Every rating is checked in all of them."
 ROW_PX = 30
+
+
+WORDS = {"push-pull": "high", "open drain": "pulled low", "bus": "driven high"}
 
 
 class StatesDrawer(Drawer):
@@ -116,8 +120,13 @@ class StatesDrawer(Drawer):
         design = wired.design
         net_of = design.net_of()
         found = [
-            (f"{net_of[p]} high ({wired.label(p)})", ("high", p.ref, p.number), p in spec.high)
-            for p in wired.controller_outputs
+            (
+                f"{net_of[d.pin]} {WORDS[d.how]} ({wired.label(d.pin)})",
+                ("high", d.pin.ref, d.pin.number),
+                d.pin in spec.high,
+            )
+            for d in drivers(wired)
+            if d.loaded or d.how == "bus"
         ]
         for ref in design.parts:
             kind = wired.kind(ref)
