@@ -126,6 +126,51 @@ PLAIN = Circuit("R1 resistor 1k, R2 resistor 1k", "5V=R1.1 R2.1; GND=R1.2 R2.2")
 TURN = "U3 {0}, U4 {0}"
 
 CASES: dict[str, tuple[Circuit, Circuit]] = {
+    "base resistor": (
+        with_mcu("Q1 npn, J2 heater_terminal 100", "B=U2.P1 Q1.B; GND=Q1.E; LOAD=Q1.C J2.2; 5V=J2.1"),
+        with_mcu(
+            "Q1 npn, J2 heater_terminal 100, R1 resistor 1k",
+            "P=U2.P1 R1.1; B=R1.2 Q1.B; GND=Q1.E; LOAD=Q1.C J2.2; 5V=J2.1",
+        ),
+    ),
+    "both ends on one net": (
+        Circuit("R1 resistor 1k", "5V=R1.1 R1.2"),
+        Circuit("R1 resistor 1k", "5V=R1.1; GND=R1.2"),
+    ),
+    "clamp voltage": (
+        Circuit("D1 tvs_diode", "5V=D1.K; GND=D1.A", supply_v=24.0),
+        Circuit("D1 tvs_diode", "5V=D1.K; GND=D1.A", supply_v=12.0),
+    ),
+    "crossed lines": (
+        with_mcu("U3 eeprom_i2c", "3V3=U3.VDD; GND=U3.GND; A=U2.SDA U3.SCL; B=U2.SCL U3.SDA"),
+        with_mcu("U3 eeprom_i2c", "3V3=U3.VDD; GND=U3.GND; A=U2.SDA U3.SDA; B=U2.SCL U3.SCL"),
+    ),
+    "crystal pins": (
+        Circuit("U2 controller_8_dip, Y1 crystal", "3V3=U2.VDD; GND=U2.GND; X1=U2.X1 Y1.1; X2=U2.P1 Y1.2"),
+        Circuit("U2 controller_8_dip, Y1 crystal", "3V3=U2.VDD; GND=U2.GND; X1=U2.X1 Y1.1; X2=U2.X2 Y1.2"),
+    ),
+    "fuse rating": (
+        Circuit("F1 polyfuse 500m, R1 resistor 5", "5V=F1.1; A=F1.2 R1.1; GND=R1.2"),
+        Circuit("F1 polyfuse 2, R1 resistor 5", "5V=F1.1; A=F1.2 R1.1; GND=R1.2"),
+    ),
+    "input current": (
+        with_mcu("U3 opto_isolator", "5V=U3.A; GND=U3.K"),
+        with_mcu("U3 opto_isolator, R1 resistor 330", "5V=R1.1; A=R1.2 U3.A; GND=U3.K"),
+    ),
+    "never off": (
+        with_mcu(
+            "Q1 pmos_power, J2 heater_terminal 100", "5V=Q1.S; G=U2.P1 Q1.G; LOAD=Q1.D J2.1; GND=J2.2", supply_v=12.0
+        ),
+        with_mcu("Q1 pmos_power, J2 heater_terminal 100", "3V3=Q1.S; G=U2.P1 Q1.G; LOAD=Q1.D J2.1; GND=J2.2"),
+    ),
+    "reversed": (
+        Circuit("R1 resistor 330, D1 led red", "3V3=R1.1; A=R1.2 D1.K; GND=D1.A"),
+        led("330"),
+    ),
+    "signal on a supply": (
+        with_mcu("U3 shift_register_8", "3V3=U3.VDD U3.Q1; GND=U3.GND"),
+        with_mcu("U3 shift_register_8", "3V3=U3.VDD; GND=U3.GND; X=U3.Q1"),
+    ),
     "all-call address": (
         straps(
             "",

@@ -26,9 +26,12 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     collector_emitter_max_v: float | None = None
     current_max_a: float | None = None
     contact_max_a: float | None = None
+    driven_max_a: float | None = None
+    stand_off_v: float | None = None
     junction_max_c: float | None = None
     ambient_max_c: float | None = None
     coil_h: float | None = None
+    coil_v: float | None = None
     load_f: float | None = None
     capacity_mah: float | None = None
     charge_max_c_rate: float | None = None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from threading import Lock
 from typing import Any
@@ -21,6 +21,8 @@ from zesty_trace.errors import SolveError
 
 _COPPER = re.compile(r"([\d.]+)\s*mm(?:2|²)\s*(?:of\s+)?copper", re.I)
 COPPER_MM2, COPPER_POWER = 30.0, 0.28
+PULL_IN_SHARE = 0.7  # of the coil's voltage: relays pull in from about there, common practice
+MOST_ROUNDS = 4
 
 
 def copper_mm2(part: Part) -> float:
@@ -78,8 +80,39 @@ class Analysis:
         if state.name not in self._solved:
             network = build_network(self.wired, state)
             like = next(iter(self._solved.values()), None)
-            self._solved[state.name] = Operating(state, solve(network, near=like.solution if like else None))
+            solved = Operating(state, solve(network, near=like.solution if like else None))
+            self._solved[state.name] = self._with_contacts(solved)
         return self._solved[state.name]
+
+    def _with_contacts(self, solved: Operating) -> Operating:
+        """Return the state with the contacts of each coil that pulls in moved over, in rounds if one moves another."""
+        if not self._coils:
+            return solved
+        by_hand = solved.state.flipped
+        for _ in range(MOST_ROUNDS):
+            flipped = by_hand | {r for r, ends in self._coils.items() if self._pulls(r, ends, solved)}
+            if flipped == solved.state.flipped:
+                return solved
+            state = replace(solved.state, flipped=flipped)
+            solved = Operating(state, solve(build_network(self.wired, state), near=solved.solution))
+        return solved
+
+    @cached_property
+    def _coils(self) -> dict[str, tuple[str, str]]:
+        """Relay -> the nets of its coil."""
+        found = {}
+        for ref in self.design.parts:
+            kind = self.wired.kind(ref)
+            if kind.flipped and kind.facts.coil_v and len(kind.driven) == 2:
+                ends = [self.wired.net_at(ref, name) for name in kind.driven]
+                if all(ends):
+                    found[ref] = (ends[0], ends[1])
+        return found
+
+    def _pulls(self, ref: str, ends: tuple[str, str], solved: Operating) -> bool:
+        volts = solved.net_voltages()
+        across = abs(volts.get(ends[0], 0.0) - volts.get(ends[1], 0.0))
+        return across >= PULL_IN_SHARE * (self.wired.kind(ref).facts.coil_v or 0.0)
 
     def worst(self) -> Operating:
         """Return the state with most outputs on."""
@@ -107,7 +140,7 @@ class Analysis:
         except SolveError:
             return  # each is then solved alone, and the one at fault says so
         for (state, _), solution in zip(group, solutions, strict=True):
-            self._solved[state.name] = Operating(state, solution)
+            self._solved[state.name] = self._with_contacts(Operating(state, solution))
 
     def heats(self) -> list[Heat]:
         """Return the warmest state of each part that has a thermal resistance, warmest first."""

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from functools import singledispatch
 
 import numpy as np
+from msgspec.structs import replace
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
@@ -25,6 +26,7 @@ OFF_OHM = 1e11  # the half of a pin's driver that is off: some picoamperes
 SUPPLY_CURRENT_TOLERANCE = 0.15
 SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
 BRICK_OHM = 0.02
+UNPLUGGED_OHM = 1e9
 LINK_OHM = 0.01  # of a 0 Ω link; common practice, at most 50 mΩ
 STARTS_FROM_V = 2.0  # a chip whose supply range is not known
 NEARLY_EMPTY_PCT = 5.0
@@ -39,13 +41,15 @@ class OperatingState:
 
     `flipped` are parts in their other position: buttons pressed, switches thrown, bridges closed, relays pulled in;
     `asleep` are parts that draw only their sleep current.
-    `supply_v` None is the brief's supply, `cell_pct` None the voltage that is stated with the cell.
+    `unplugged` are inlets and cells that nothing is plugged into.
+    `supply_v` None is what the inlets bring, 0 that none is plugged in; `cell_pct` None the voltage stated of the cell.
     """
 
     name: str
     high: frozenset[Pin] = frozenset()
     flipped: frozenset[str] = frozenset()
     asleep: frozenset[str] = frozenset()
+    unplugged: frozenset[str] = frozenset()
     supply_v: float | None = None
     cell_pct: float | None = None
     quiet: bool = False
@@ -81,9 +85,36 @@ def proposed_states(wired: Wired) -> list[OperatingState]:
     lights = frozenset(r for r in design.parts if wired.kind(r).facts.light)
     dark = [OperatingState("lights dark", asleep=lights)] if lights else []
     buses = [OperatingState(f"{ref} drives its bus", pins) for ref, pins in _buses(wired).items()]
+    handled = _by_hand(wired, everything)
     if not everything:
-        return [*dark, *buses, *empty, OperatingState("all lit" if lights else "at rest")]
-    return [OperatingState("all off"), *dark, *alone, *buses, *empty, OperatingState("all on", everything)]
+        return [*dark, *buses, *handled, *empty, OperatingState("all lit" if lights else "at rest")]
+    off, on = OperatingState("all off"), OperatingState("all on", everything)
+    return [off, *dark, *alone, *buses, *handled, *empty, on]
+
+
+def _by_hand(wired: Wired, everything: frozenset[Pin]) -> list[OperatingState]:
+    """Return the states that a hand makes: each button pressed with all off, each switch thrown and each inlet alone
+    with all on, and all buttons pressed at once."""
+    buttons = [r for r in wired.design.parts if wired.kind(r).flipped and is_button(wired.kind(r))]
+    switches = [r for r in wired.design.parts if wired.kind(r).flipped and is_throw(wired.kind(r))]
+    found = [OperatingState(f"{r} pressed", flipped=frozenset((r,))) for r in buttons]
+    if len(buttons) > 1:
+        found.append(OperatingState("all buttons pressed", flipped=frozenset(buttons)))
+    found += [OperatingState(f"{r} thrown", everything, frozenset((r,))) for r in switches]
+    sources = wired.of_model(m.Inlet)
+    if len(sources) > 1:
+        found += [OperatingState(f"{r} alone", everything, unplugged=frozenset(sources) - {r}) for r in sources]
+    return found
+
+
+def is_button(kind: Kind) -> bool:
+    """Whether a hand presses it and it springs back: it is open by itself and has a pressed position."""
+    return kind.prefix == "SW" and kind.is_a(m.Open)
+
+
+def is_throw(kind: Kind) -> bool:
+    """Whether a hand throws it and it stays."""
+    return kind.prefix == "SW" and not kind.is_a(m.Open)
 
 
 def _idles_high(wired: Wired, pin: Pin) -> bool:
@@ -111,6 +142,7 @@ def operating_states(wired: Wired) -> list[OperatingState]:
             frozenset(p for p in s.high if p.ref in design.parts),
             frozenset(r for r in s.flipped if r in design.parts),
             frozenset(r for r in s.asleep if r in design.parts),
+            frozenset(r for r in s.unplugged if r in design.parts),
             s.supply_v,
             s.cell_pct,
         )
@@ -125,6 +157,7 @@ def spec_of_state(state: OperatingState) -> StateSpec:
         high=tuple(sorted(state.high)),
         flipped=tuple(sorted(state.flipped)),
         asleep=tuple(sorted(state.asleep)),
+        unplugged=tuple(sorted(state.unplugged)),
         supply_v=state.supply_v,
         cell_pct=state.cell_pct,
     )
@@ -231,7 +264,9 @@ def _inlet(model: m.Inlet, b: _Builder, part: Part, kind: Kind) -> None:
     minus = next(p for p in kind.pins if p.role == "ground")
     pins = (Pin(part.ref, plus.number), Pin(part.ref, minus.number))
     volt = inflow(b.wired, part.ref).volt if b.state.supply_v is None else b.state.supply_v
-    b.add(part, "source", pins, {"volt": volt, "ohm": BRICK_OHM}, {"volt": SUPPLY_TOLERANCE})
+    plugged = volt != 0 and part.ref not in b.state.unplugged
+    values = {"volt": volt, "ohm": BRICK_OHM} if plugged else {"volt": 0.0, "ohm": UNPLUGGED_OHM}
+    b.add(part, "source", pins, values, {"volt": SUPPLY_TOLERANCE})
 
 
 def _three(part: Part, kind: Kind) -> tuple[Pin, Pin, Pin]:
@@ -339,6 +374,18 @@ def _add_elements(b: _Builder, part: Part, kind: Kind, elements: Sequence[Elemen
         b.add(part, spec.type, pins, _element_values(spec), dict(spec.tolerances))
 
 
+def _both_positions(kind: Kind, flipped: bool) -> list[ElementSpec]:
+    """Return the elements of a kind in one position; a contact that only the other has stands open beside them.
+
+    So the networks of all states have the same elements, and are solved together.
+    """
+    active, other = (kind.flipped, kind.elements) if flipped else (kind.elements, kind.flipped)
+    known = {(e.type, e.pins) for e in active}
+    idle = [replace(e, values={"ohm": OFF_OHM}, tolerances={}) for e in other if e.type == "resistor"]
+    found = [*active, *(e for e in idle if (e.type, e.pins) not in known)]
+    return sorted(found, key=lambda e: (e.type, e.pins))
+
+
 def _element_values(spec: ElementSpec) -> dict[str, float]:
     v = spec.values
     if spec.type == "diode":
@@ -389,7 +436,9 @@ def _charger(model: m.Charger, b: _Builder, part: Part, kind: Kind) -> None:
 def _battery(model: m.Battery, b: _Builder, part: Part, kind: Kind) -> None:
     pins = (Pin(part.ref, "1"), Pin(part.ref, "2"))
     volt = cell_voltage(part, kind, b.state.cell_pct)
-    b.add(part, "source", pins, {"volt": volt, "ohm": model.ohm}, {"volt": kind.tolerance})
+    plugged = part.ref not in b.state.unplugged
+    values = {"volt": volt, "ohm": model.ohm} if plugged else {"volt": 0.0, "ohm": UNPLUGGED_OHM}
+    b.add(part, "source", pins, values, {"volt": kind.tolerance})
 
 
 OF_STATE = (m.Inlet, m.Supplied, m.Battery)  # their elements differ from state to state
@@ -415,11 +464,14 @@ def build_networks(wired: Wired, states: Sequence[OperatingState]) -> list[Netwo
             flipped = bool(kind.flipped) and ref in state.flipped
             key: tuple[object, ...] = (ref, flipped)
             if kind.is_a(*OF_STATE) or kind.drive is not None:
-                own = (frozenset(high.get(ref, ())), ref in state.asleep, state.supply_v, state.cell_pct)
-                key += (*own, state.quiet)
+                own = (frozenset(high.get(ref, ())), ref in state.asleep, ref in state.unplugged)
+                key += (*own, state.supply_v, state.cell_pct, state.quiet)
             if key not in known:
                 start = len(builder.elements)
-                if flipped:
+                if kind.flipped and kind.is_a(m.Composite, m.Open):
+                    _add_elements(builder, part, kind, _both_positions(kind, flipped))
+                    _add_outputs(builder, part, kind)
+                elif flipped:
                     _add_elements(builder, part, kind, kind.flipped)
                     _add_outputs(builder, part, kind)
                 else:

@@ -125,9 +125,9 @@ def driver_at(wired: Wired) -> dict[Pin, Driver]:
 
 @worked_out
 def controller_outputs(wired: Wired) -> tuple[Pin, ...]:
-    """Return the controllers' pins that can only be meant as outputs."""
+    """Return the controllers' pins that switch something: those that a bench turns on one after the other."""
     return tuple(
-        d.pin for d in drivers(wired) if d.programmed and d.how == "push-pull" and wired.spec(d.pin).role != "output"
+        d.pin for d in drivers(wired) if d.programmed and d.loaded and wired.spec(d.pin).role == "bidirectional"
     )
 
 

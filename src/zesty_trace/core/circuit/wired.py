@@ -187,6 +187,10 @@ class Wired:
             for spec in self.kind(ref).pins:
                 yield Pin(ref, spec.number), spec
 
+    def pins_of(self, ref: str) -> list[Pin]:
+        """Return the pins of a part."""
+        return [Pin(ref, spec.number) for spec in self.kind(ref).pins]
+
     def on(self, net: str | None) -> tuple[Pin, ...]:
         """Return the pins on a net; none if there is no such net."""
         return self.design.nets.get(net or "", ())

@@ -14,7 +14,7 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 3
+SCHEMA_VERSION = 4
 LayerName = Literal["top", "bottom"]
 LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
 Outline = tuple[Point, ...]  # closed, counter-clockwise
@@ -191,6 +191,7 @@ class StateSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     high: tuple[Pin, ...] = ()
     flipped: tuple[Ref, ...] = ()
     asleep: tuple[Ref, ...] = ()
+    unplugged: tuple[Ref, ...] = ()
     supply_v: float | None = None
     cell_pct: float | None = None
 

@@ -41,7 +41,13 @@ def _to_3(raw: Raw) -> Raw:
     }
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3}
+def _to_4(raw: Raw) -> Raw:
+    """A supply that nobody has said was 12 V, and is now none; states say which inlets are unplugged."""
+    brief = raw.get("brief", {})
+    return {**raw, "brief": {"supply_v": 12.0, **brief}} if isinstance(brief, dict) else raw
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3, 3: _to_4}
 
 
 def _acceptance(raw: Raw, identity: str, reason: str) -> Raw:

@@ -47,6 +47,7 @@ SITES: tuple[Site, ...] = (
     Site("states[].high[]", "pin"),
     Site("states[].flipped[]", "part"),
     Site("states[].asleep[]", "part"),
+    Site("states[].unplugged[]", "part"),
     Site("measured[].ref", "part", "owner"),
     Site("options[].refs[]", "part", least=1),
     Site("accepted[].refs[]", "part", "owner"),

@@ -9,7 +9,6 @@ from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.markings import at_least
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.drivers import drivers
-from zesty_trace.core.circuit.time_constants import coil_pins
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
@@ -43,14 +42,6 @@ GATE_PULL_DOWN = rule(
     "During reset and flashing controller pins are inputs; a floating gate turns on by itself.",
     COMMON,
     limits="a resistor from the gate to the source",
-)
-COIL_SUPPRESSION = rule(
-    "coil suppression",
-    Severity.STOP,
-    "The current of a coil cannot stop at once: without a path it drives the switch far above its rating, and the "
-    "spike resets the controller.",
-    COMMON,
-    limits="a diode across each switched coil",
 )
 RESISTOR_POWER = rule(
     "resistor power",
@@ -175,36 +166,6 @@ def gate_pull_down(wired: Wired) -> Iterator[Finding]:
             nets=(net,),
             mend=Mend(f"Add {fresh.ref} 10k", partial(add_between, part=fresh, first=net, second=source)),
         )
-
-
-@static
-def coil_suppression(wired: Wired) -> Iterator[Finding]:
-    """Yield switched inductive loads without a path for their current when the switch opens."""
-    for ref in wired.design.parts:
-        ends = coil_pins(wired.kind(ref))
-        if ends is None:
-            continue
-        plus, minus = (wired.net_of.get(Pin(ref, n), "") for n in ends)
-        if minus in wired.rails:  # a relay's coil has no polarity of its own
-            plus, minus = minus, plus
-        if not plus or not minus or minus == wired.ground or _diode_between(wired, minus, plus):
-            continue
-        fresh = Part(ref=edits.fresh_ref(wired.design, "D"), kind="schottky_diode", package="D-SMA")
-        yield COIL_SUPPRESSION.found(
-            of_part(ref),
-            f"{ref} has no path for its current when it is switched off",
-            f"Put a diode across it, cathode to {plus}. A solid-state switch with a snubber is the other school.",
-            nets=(minus,),
-            mend=Mend(f"Add {fresh.ref} across {ref}", partial(add_between, part=fresh, first=plus, second=minus)),
-        )
-
-
-def _diode_between(wired: Wired, anode: str, cathode: str) -> bool:
-    for pin in wired.design.nets.get(anode, ()):
-        kind = wired.kind(pin.ref)
-        if kind.is_a(m.Diode) and wired.spec(pin).name == "A":
-            return wired.beyond(pin) == cathode
-    return False
 
 
 @solved

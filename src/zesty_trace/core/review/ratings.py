@@ -98,17 +98,19 @@ def _gate_voltage(wired: Wired, ref: str) -> float:
 
 @solved
 def contact_rating(wired: Wired) -> Iterator[Finding]:
-    """Yield relays whose contact carries more than it may in some state."""
+    """Yield contacts, of relays, switches, buttons and plugs, that carry more than they may in some state."""
     peaks = analyse(wired).pin_peaks()
     for ref in wired.design.parts:
         kind = wired.kind(ref)
-        most, common = kind.facts.contact_max_a, kind.pin("COM")
-        amp = peaks.get(Pin(ref, common.number), 0.0) if common else 0.0
-        if most is not None and amp > most:
+        most = kind.facts.contact_max_a
+        pins = [Pin(ref, s.number) for s in kind.pins if s.name not in kind.driven]
+        worst = max(pins, key=lambda p: peaks.get(p, 0.0), default=None)
+        amp = peaks.get(worst, 0.0) if worst else 0.0
+        if most is not None and worst is not None and amp > most:
             yield CONTACT_RATING.found(
                 of_part(ref),
-                f"The contact of {ref} would carry {say(amp, 'A')}, rated {say(most, 'A')}",
-                "Take a relay rated for more, or share the load.",
+                f"{wired.label(worst)} would carry {say(amp, 'A')}, rated {say(most, 'A')}",
+                "Take one rated for more, share the load, or look for what draws so much.",
                 value=amp,
                 limit=most,
                 unit="A",

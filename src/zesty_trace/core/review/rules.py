@@ -7,6 +7,7 @@ from zesty_trace.core.findings import Finding, Severity, Subject, rule, worst_fi
 from zesty_trace.core.review import (  # noqa: F401 - each enters its rules and judges
     analogue,
     bus,
+    coils,
     connections,
     drive,
     heat,
@@ -17,8 +18,10 @@ from zesty_trace.core.review import (  # noqa: F401 - each enters its rules and 
     pull_ups,
     ratings,
     straps,
+    stress,
     supply,
     variants,
+    wrong_way,
 )
 from zesty_trace.core.review.register import SOLVED, STATIC
 from zesty_trace.errors import SolveError

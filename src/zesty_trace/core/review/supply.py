@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from functools import partial
+from typing import NamedTuple
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import analyse
@@ -20,6 +22,7 @@ from zesty_trace.core.stated import leading_value
 
 RAIL_PINS = 4
 LOAD_SHARE = 0.9
+LOCAL_F, BULK_TIMES = 1e-6, 22.0  # beside a pin bulk capacitance does not count: it is too slow, common practice
 
 
 DECOUPLING = rule(
@@ -80,16 +83,28 @@ CONTENTION = rule(
 )
 
 
+_BESIDE = re.compile(r"\bbeside ([A-Za-z]{1,4}\d{1,4})\b")
+
+
+class _Bypass(NamedTuple):
+    """A capacitor from a net to ground, F, and the part that its note says it stands beside."""
+
+    farad: float
+    beside: str
+
+
 @static
 def decoupling(wired: Wired) -> Iterator[Finding]:
     """Yield supply pins that want a capacitor beside them and find none left on their net."""
-    left: dict[str, list[float]] = {}
+    left: dict[str, list[_Bypass]] = {}
     for ref, part in wired.design.parts.items():
         if wired.kind(ref).is_a(m.Capacitor):
             nets = {wired.net_of.get(Pin(ref, n)) for n in ("1", "2")}
+            said = _BESIDE.search(part.notes)
             for net in nets - {wired.ground, None}:
                 if wired.ground in nets and net:
-                    left.setdefault(net, []).append(leading_value(part.value) or 0.0)
+                    beside = said.group(1) if said and said.group(1) in wired.design.parts else ""
+                    left.setdefault(net, []).append(_Bypass(leading_value(part.value) or 0.0, beside))
     wants = [
         (
             leading_value(need.value) or 0.0,
@@ -103,12 +118,19 @@ def decoupling(wired: Wired) -> Iterator[Finding]:
     for farad, ref, need, net in sorted(wants, key=lambda w: -w[0]):  # parts listed first come first
         if net is None:
             continue
-        fitting = sorted(c for c in left.get(net, []) if c >= 0.5 * farad)
+        most = BULK_TIMES * farad if farad <= LOCAL_F else float("inf")
+        fitting = [c for c in left.get(net, []) if 0.5 * farad <= c.farad <= most and c.beside in ("", ref)]
         if fitting:
-            left[net].remove(fitting[0])
+            left[net].remove(min(fitting, key=lambda c: (not c.beside, c.farad)))
             continue
         kind = wired.catalogue.kind(need.part)
-        fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind=kind.id, value=need.value, package=kind.packages[0])
+        fresh = Part(
+            ref=edits.fresh_ref(wired.design, "C"),
+            kind=kind.id,
+            value=need.value,
+            package=kind.packages[0],
+            notes=f"beside {ref}",
+        )
         yield DECOUPLING.found(
             of_pin(wired.pin(ref, need.pin)),
             f"{ref}.{need.pin} has no {need.value} of its own on {net}",
