@@ -321,6 +321,10 @@ CASES: dict[str, tuple[Circuit, Circuit]] = {
     ),
     "low too high": (lifted_gate("56"), lifted_gate("10k")),
     "mains": (mains("230 V", True), mains("24 V", True)),
+    "mains on the board": (
+        Circuit("J2 mains_terminal_2 230 V", "GND=J2.N; L=J2.L"),
+        mains("230 V", True),
+    ),
     "mains fuse": (mains("230 V", False), mains("230 V", True)),
     "negotiation": tuple(  # type: ignore[dict-item]
         Circuit(

@@ -47,7 +47,7 @@ def test_currents_into_a_rail_add_up_to_what_its_supply_gives(mended: Design, ca
 
 def test_states_are_proposed_and_can_be_replaced(node: Design, catalogue: Catalogue) -> None:
     names = [s.name for s in operating_states(Wired(node, catalogue))]
-    assert names == ["all off", "L on", "asleep", "on the cell", "cell nearly empty", "all on"]
+    assert names == ["all off", "in reset", "L on", "asleep", "on the cell", "cell nearly empty", "all on"]
     own = scenario_edits.keep_states(node, [StateSpec(name="lamp", high=(Pin("U3", "1"),), cell_pct=50)])
     assert [s.name for s in operating_states(Wired(own, catalogue))] == ["lamp"]
     gone = edits.remove_part(own, "U3")

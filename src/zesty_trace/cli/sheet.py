@@ -97,24 +97,31 @@ def review_command(a: argparse.Namespace) -> Answer:
 
 
 def mend_command(a: argparse.Namespace) -> Answer:
+    from zesty_trace.core.review.mending import prove
     from zesty_trace.core.review.rules import review
 
     done: list[str] = []
+    left: list[str] = []
 
     def mend_all(wired: Wired) -> Design:
-        design = wired.design
         tried: set[str] = set()
         while True:
-            open_ = [f for f in review(wired.with_design(design)) if f.mend and f.identity not in tried]
-            chosen = next((f for f in open_ if not a.rule or f.rule == a.rule), None)
+            found = review(wired)
+            open_ = [f for f in found if f.mend and f.identity not in tried and (not a.rule or f.rule == a.rule)]
+            chosen = next((f for f in open_ if f.mend and (a.rule or not f.mend.intends)), None)
             if chosen is None or chosen.mend is None:
-                return design
+                return wired.design
             tried.add(chosen.identity)
-            design = chosen.mend.apply(design)
-            done.append(chosen.mend.label)
+            proof = prove(wired, chosen, frozenset(f.identity for f in found))
+            if proof.good:
+                wired = wired.with_design(proof.design)
+                done.append(chosen.mend.label)
+            else:
+                left.append(f"{chosen.title}: {chosen.mend.label} is not done, {proof.say()}")
 
     edit(a.project, mend_all)
-    return FINE, {"mended": done}, "\n".join(f"Mended: {d}" for d in done) or "Nothing to mend."
+    lines = [*(f"Mended: {d}" for d in done), *(f"Left: {d}" for d in left)]
+    return FINE, {"mended": done, "left": left}, "\n".join(lines) or "Nothing to mend."
 
 
 def solve_command(a: argparse.Namespace) -> Answer:

@@ -34,6 +34,7 @@ class Mend:
 
     label: str
     apply: Callable[[Any], Any] = field(repr=False, compare=False)
+    intends: bool = False  # it says that something is meant as it is: only a person may say so
 
 
 @dataclass(frozen=True)

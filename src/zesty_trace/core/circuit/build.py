@@ -37,7 +37,8 @@ DRIVE = {"ohm": 0.3}  # how far the resistance of an output is from its typical 
 class OperatingState:
     """Which outputs are on, high or, with an open drain, pulling low; every other is off, every input left alone.
 
-    A `quiet` state leaves the outputs of all but the controllers open: asleep, or told by nobody what to do.
+    A `quiet` state leaves the outputs of all but the controllers open: asleep, or told by nobody what to do. In `reset`
+    the controllers' own are open, as they are until a program runs.
 
     `flipped` are parts in their other position: buttons pressed, switches thrown, bridges closed, relays pulled in;
     `asleep` are parts that draw only their sleep current.
@@ -53,6 +54,7 @@ class OperatingState:
     supply_v: float | None = None
     cell_pct: float | None = None
     quiet: bool = False
+    reset: bool = False
 
 
 def can_sleep(kind: Kind) -> bool:
@@ -89,7 +91,9 @@ def proposed_states(wired: Wired) -> list[OperatingState]:
     if not everything:
         return [*dark, *buses, *handled, *empty, OperatingState("all lit" if lights else "at rest")]
     off, on = OperatingState("all off"), OperatingState("all on", everything)
-    return [off, *dark, *alone, *buses, *handled, *empty, on]
+    programmed = any(d.programmed for d in all_drivers)
+    reset = [OperatingState("in reset", reset=True)] if programmed else []
+    return [off, *reset, *dark, *alone, *buses, *handled, *empty, on]
 
 
 def _by_hand(wired: Wired, everything: frozenset[Pin]) -> list[OperatingState]:
@@ -145,6 +149,7 @@ def operating_states(wired: Wired) -> list[OperatingState]:
             frozenset(r for r in s.unplugged if r in design.parts),
             s.supply_v,
             s.cell_pct,
+            reset=s.reset,
         )
         for s in design.states
     ]
@@ -158,6 +163,7 @@ def spec_of_state(state: OperatingState) -> StateSpec:
         flipped=tuple(sorted(state.flipped)),
         asleep=tuple(sorted(state.asleep)),
         unplugged=tuple(sorted(state.unplugged)),
+        reset=state.reset,
         supply_v=state.supply_v,
         cell_pct=state.cell_pct,
     )
@@ -350,8 +356,9 @@ def _add_outputs(b: _Builder, part: Part, kind: Kind) -> None:
             continue
         pin, on = driver.pin, driver.pin in b.state.high
         silent = not driver.programmed and (b.state.quiet or part.ref in b.state.asleep)
-        if driver.programmed and spec.role == "output":
-            on = True
+        if driver.programmed:
+            silent = b.state.reset
+            on = on or spec.role == "output"
         if driver.how != "open drain":
             b.add(part, "resistor", (driver.supply, pin), {"ohm": driver.ohm if on and not silent else OFF_OHM}, DRIVE)
         pulls = on if driver.how == "open drain" else not on and driver.how == "push-pull"
@@ -465,7 +472,7 @@ def build_networks(wired: Wired, states: Sequence[OperatingState]) -> list[Netwo
             key: tuple[object, ...] = (ref, flipped)
             if kind.is_a(*OF_STATE) or kind.drive is not None:
                 own = (frozenset(high.get(ref, ())), ref in state.asleep, ref in state.unplugged)
-                key += (*own, state.supply_v, state.cell_pct, state.quiet)
+                key += (*own, state.supply_v, state.cell_pct, state.quiet, state.reset)
             if key not in known:
                 start = len(builder.elements)
                 if kind.flipped and kind.is_a(m.Composite, m.Open):

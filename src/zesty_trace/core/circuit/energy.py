@@ -143,7 +143,8 @@ def proposed_timeline(wired: Wired) -> tuple[Moment, ...]:
     """
     design = wired.design
     states = operating_states(wired)
-    names = [s.name for s in states if s.cell_pct is None]
+    ordinary = [s for s in states if not (s.flipped or s.unplugged or s.reset)] or states
+    names = [s.name for s in ordinary if s.cell_pct is None]
     if any(s.asleep for s in states) and any(wired.kind(r).ocv for r in design.parts):
         sleep = next(s.name for s in states if s.asleep)
         awake = next((s.name for s in states if not s.asleep and s.cell_pct is None and s.supply_v == 0.0), names[-1])

@@ -28,6 +28,7 @@ ESR_OHM = 0.1  # of the capacitors and the lead together: common practice
 RESPONSE_S: dict[type[m.Model], float] = {m.Regulator: 10e-6, m.Converter: 30e-6}
 COIL_STRAY_F = 100e-12  # winding, track and switch: common practice
 COIL_H = 5e-3
+SMALL_OHM = 1.0  # a resistor up to this in a supply line holds no inrush back that counts
 
 
 @dataclass(frozen=True)
@@ -207,11 +208,13 @@ class _Times:
             )
 
     def _reached(self, net: str) -> tuple[list[str], float, list[str]]:
-        """Return the nets that a supply reaches through fuses, beads and coils, their resistance, and those parts."""
+        """Return the nets that a supply reaches through fuses, coils and diodes, their resistance, and those parts."""
         nets, ohm, refs, waiting = [net], 0.0, [], [net]
         while waiting:
-            for near in self._near(waiting.pop(), m.FixedResistor):
-                if near.beyond and near.beyond not in nets:
+            for near in self._near(waiting.pop(), m.FixedResistor, m.Diode, m.Resistor):
+                if self.kind(near.ref).is_a(m.Resistor) and near.value > SMALL_OHM:
+                    continue
+                if near.beyond and near.beyond not in nets and near.beyond != self.ground:
                     nets.append(near.beyond)
                     waiting.append(near.beyond)
                     refs.append(near.ref)

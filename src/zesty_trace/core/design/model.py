@@ -192,6 +192,7 @@ class StateSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     flipped: tuple[Ref, ...] = ()
     asleep: tuple[Ref, ...] = ()
     unplugged: tuple[Ref, ...] = ()
+    reset: bool = False
     supply_v: float | None = None
     cell_pct: float | None = None
 

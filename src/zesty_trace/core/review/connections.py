@@ -69,8 +69,15 @@ def unconnected_pins(wired: Wired) -> Iterator[Finding]:
             value=float(len(pins)),
             limit=0.0,
             unit="pins",
-            mend=None if needed else Mend("Leave open on purpose", partial(_leave_all, pins=tuple(pins))),
+            mend=_left_open(pins, [roles[p.number] for p in pins]),
         )
+
+
+def _left_open(pins: list[Pin], pin_roles: list[str]) -> Mend | None:
+    """Return the mend that says pins are meant to be open; none where one is an input, a supply or ground."""
+    if {"input", "supply_in", "supply_out", "ground"} & {*pin_roles}:
+        return None
+    return Mend("Leave open on purpose", partial(_leave_all, pins=tuple(pins)), intends=True)
 
 
 def _leave_all(design: Design, pins: tuple[Pin, ...]) -> Design:

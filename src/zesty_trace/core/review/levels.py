@@ -9,7 +9,7 @@ from functools import partial
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.drivers import drivers
+from zesty_trace.core.circuit.drivers import drivers, on_bus
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -89,9 +89,10 @@ def level_clash(wired: Wired) -> Iterator[Finding]:
     """Yield nets that rise above what a pin on them tolerates, grouped by what pulls or drives them up."""
     groups: dict[tuple[str, str], list[_Clash]] = {}
     for net, pins in wired.design.nets.items():
-        if net in wired.rails or net == wired.ground:
+        if net == wired.ground:
             continue
-        volt, driver = _driven_high(wired, net)
+        tied = net in wired.rails
+        volt, driver = (analyse(wired).highest.get(net, 0.0), None) if tied else _driven_high(wired, net)
         for pin in pins:
             role = wired.spec(pin).role
             limit = _tolerated(wired, pin)
@@ -177,7 +178,8 @@ def high_too_low(wired: Wired) -> Iterator[Finding]:
         volt = _high_level(wired, net)
         for pin in pins:
             facts, supply = wired.kind(pin.ref).facts, wired.supply_of(pin.ref)
-            if wired.spec(pin).role != "input" or facts.input_high_share is None or not supply:
+            listens = wired.spec(pin).role == "input" or on_bus(wired.kind(pin.ref), wired.spec(pin))
+            if not listens or facts.input_high_share is None or not supply:
                 continue
             needed = facts.input_high_share * analyse(wired).highest.get(supply, 0.0)
             if volt is not None and volt < needed - SLACK_V:
@@ -193,7 +195,10 @@ def high_too_low(wired: Wired) -> Iterator[Finding]:
 
 
 def _high_level(wired: Wired, net: str) -> float | None:
-    """Return the supply of the output that drives a net, directly or through one resistor, V; None if none does."""
+    """Return the supply of the output that drives a net, directly or through one resistor, V; None if none does.
+
+    Where no output drives it high, the resistor that pulls it up does.
+    """
     pins = list(wired.design.nets[net])
     for pin in wired.design.nets[net]:
         if wired.kind(pin.ref).is_a(m.Resistor):
@@ -203,6 +208,10 @@ def _high_level(wired: Wired, net: str) -> float | None:
         supply = wired.supply_of(pin.ref)
         if supply and wired.spec(pin).role in ("output", "bidirectional"):
             levels.append(analyse(wired).highest.get(supply, 0.0))
+    if not levels:
+        levels = [
+            analyse(wired).highest.get(n.beyond, 0.0) for n in wired.near(net, m.Resistor) if n.beyond in wired.rails
+        ]
     return max(levels, default=None)
 
 
@@ -214,8 +223,8 @@ def low_too_high(wired: Wired) -> Iterator[Finding]:
         pin, net = driver.pin, wired.net_of[driver.pin]
         if driver.how == "bus" or (driver.programmed and wired.spec(pin).role == "output"):
             continue
-        low_when = driver.how == "open drain"
-        states = [o for o in analysis.all() if (pin in o.state.high) == low_when and not o.state.quiet]
+        on = driver.how == "open drain"
+        states = [o for o in analysis.all() if not (o.state.quiet or o.state.reset) and (pin in o.state.high) == on]
         lows = [o.net_voltages().get(net, 0.0) for o in states]
         for near in wired.on(net):
             share, supply = wired.kind(near.ref).facts.input_low_share, wired.supply_of(near.ref)

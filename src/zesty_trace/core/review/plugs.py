@@ -59,6 +59,13 @@ MAINS = rule(
     "IEC 60364-4-41 limits 50 V AC and 120 V DC; creepage from memory of IEC 62368-1",
     limits="50 V AC, 120 V DC",
 )
+MAINS_ON_BOARD = rule(
+    "mains on the board",
+    Severity.STOP,
+    "The mains on a low-voltage net kills people, and everything on the board.",
+    "IEC 60664-1 asks for insulation between them; creepage from memory of IEC 62368-1",
+    limits="no part of the low-voltage side on a net of the mains",
+)
 MAINS_FUSE = rule(
     "mains fuse",
     Severity.STOP,
@@ -206,6 +213,41 @@ def voltage_selector(wired: Wired) -> Iterator[Finding]:
                 limit=wired.kind(weak[0]).facts.supply_max_v,
                 unit="V",
             )
+
+
+@static
+def mains_on_board(wired: Wired) -> Iterator[Finding]:
+    """Yield lines of the mains that share a net with the low-voltage side or with board ground."""
+    for ref, part in wired.design.parts.items():
+        kind = wired.kind(ref)
+        if not kind.facts.ac or (leading_value(part.value) or 230.0) <= AC_LIMIT_V:
+            continue
+        for pin in wired.pins_of(ref):
+            net = wired.net_of.get(pin, "")
+            others = [p for p in wired.on(net) if p.ref != ref and not _stands_mains(wired, p)]
+            if not net or (net != wired.ground and net not in wired.rails and not others):
+                continue
+            touched = wired.label(others[0]) if others else net
+            yield MAINS_ON_BOARD.found(
+                of_pin(pin),
+                f"MAINS ON THE BOARD: {wired.label(pin)} is on one net with {touched}",
+                f"{net} would carry the mains into everything that it reaches, and into whoever touches it. "
+                f"{MAINS_CAUTION}",
+                refs=(ref, *(p.ref for p in others[:3])),
+                nets=(net,),
+            )
+
+
+def _stands_mains(wired: Wired, pin: Pin) -> bool:
+    """Whether a part on a mains net may be there: plugs, fuses, contacts, optos, capacitors and resistors."""
+    kind, spec = wired.kind(pin.ref), wired.spec(pin)
+    if kind.facts.ac or kind.prefix in ("F", "H"):
+        return True
+    isolated = kind.is_a(m.Composite) and kind.driven and spec.name not in kind.driven and spec.role == "passive"
+    plain = (
+        kind.is_a(m.Resistor, m.Capacitor, m.FixedResistor, m.Open) and spec.role == "passive" and kind.prefix != "J"
+    )
+    return bool(isolated or plain)
 
 
 @solved

@@ -142,7 +142,9 @@ class FindingsPanel(QWidget):
             inner.addWidget(widget)
         layout.addWidget(frame)
         self.cards: list[FindingCard] = []
+        self._mended: tuple[Finding, frozenset[str]] | None = None
         session.findings_changed.connect(self._pull)
+        session.findings_changed.connect(self._prove)
         session.design_changed.connect(self._wait)
 
     def show_station(self, station: str) -> None:
@@ -205,5 +207,21 @@ class FindingsPanel(QWidget):
         self._session.do(f"Counts again: {finding.title}", lambda d: take_back(d, finding.acceptance("")))
 
     def _mend(self, finding: Finding) -> None:
-        if finding.mend:
-            self._session.do(finding.mend.label, finding.mend.apply)
+        """Do what the mend says; once the review has been made again, what it did not do or brought is told."""
+        if finding.mend is None:
+            return
+        known = frozenset(f.identity for f in self._session.findings[finding.station])
+        if self._session.do(finding.mend.label, finding.mend.apply):
+            self._mended = (finding, known)
+
+    def _prove(self) -> None:
+        """Hold the last mend against the findings that are there now."""
+        if self._mended is None or not self._session.is_current(self._mended[0].station):
+            return
+        finding, known = self._mended
+        self._mended = None
+        now = self._session.findings[finding.station]
+        if any(f.identity == finding.identity for f in now):
+            self._session.message.emit(f"{finding.title}: the mend did not help. Ctrl+Z takes it back.")
+        elif came := [f.title for f in now if f.identity not in known]:
+            self._session.message.emit(f"Mended, but it brought: {'; '.join(came[:2])}. Ctrl+Z takes it back.")
