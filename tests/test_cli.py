@@ -248,3 +248,48 @@ def test_export_has_the_netlist_too(project: Path, tmp_path: Path, capsys: pytes
     data = json.loads(Path(wrote["netlist_json"]).read_text())
     assert {p["ref"] for p in data["nets"]["HEATER"]} >= {"Q1"}
     assert Path(wrote["netlist_csv"]).read_text().startswith("net,ref,pin,name,kind,value")
+
+
+def test_the_brief_is_read_and_set_field_by_field(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    name = str(tmp_path / "board")
+    assert main(["new", name]) == 0
+    words = [
+        "supply=5 V 2 A",
+        "quantity=12",
+        "needed=2027-02-26",
+        "width=80",
+        "depth=1 in",
+        "ambient=45 °C",
+        "fact.lid=3 mm",
+    ]
+    status, data = run(capsys, "brief", name, *words)
+    b = data["brief"]
+    assert status == 0
+    assert (b["supply_v"], b["supply_limit_a"], b["quantity"], b["needed_by"]) == (5.0, 2.0, 12, "2027-02-26")
+    assert (b["case_width_nm"], b["case_depth_nm"], b["ambient_c"]) == (80_000_000, 25_400_000, 45.0)
+    assert b["facts"] == {"lid": "3 mm"}
+    for wrong in ("supply=five", "quantity=-3", "needed=2026-02-30", "colour=red", "supply", "width=wide"):
+        status, said = run(capsys, "brief", name, wrong)
+        assert status == 2, wrong
+        assert said["hint"]
+    assert run(capsys, "brief", name)[1]["brief"] == b
+    capsys.readouterr()
+    assert main(["review", name]) == 0
+    assert "nothing was judged" in capsys.readouterr().out
+
+
+def test_mend_without_a_name_accepts_nothing_and_says_what_it_left(project: Path, capsys, tmp_path: Path) -> None:
+    parts, wiring = tmp_path / "parts.csv", tmp_path / "wiring.csv"
+    parts.write_text("ref,kind,value\nJ1,barrel_jack,5 V\nU2,controller_32,\nU4,humidity_sensor,\n", "utf-8")
+    wiring.write_text(
+        "net,ref,pin\n5V,J1,TIP\nGND,J1,SLEEVE\n5V,U2,VDD\nGND,U2,GND\nGND,U4,GND\n5V,U4,VDD\nSDA,U2,SDA\n"
+        "SDA,U4,SDA\nSCL,U2,SCL\nSCL,U4,SCL\n",
+        "utf-8",
+    )
+    name = str(tmp_path / "board")
+    assert main(["import", "--parts", str(parts), "--wiring", str(wiring), "--out", name]) == 0
+    run(capsys, "mend", name)
+    _, found = run(capsys, "review", name)
+    loose = {f["key"]: f["mend"] for f in found if f["rule"] == "unconnected pin"}
+    assert {"U2", "U4"} <= loose.keys()  # nothing was marked as meant
+    assert loose["U4"] is None  # an address pin is never open on purpose by one click

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, numbers, sheet
+from zesty_trace.cli import boards, brief, numbers, sheet
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
 
@@ -91,6 +91,13 @@ def _parser() -> argparse.ArgumentParser:
         "apply the mends that the review offers",
         project,
         ("--rule", {"help": "of this rule only"}),
+    )
+    add(
+        "brief",
+        brief.brief_command,
+        "show what the board must be, or set it: supply=5, quantity=12, width=80",
+        project,
+        ("fields", {"nargs": "*", "metavar": "FIELD=VALUE", "help": f"of {', '.join(brief.FIELDS[:-1])}, fact.NAME"}),
     )
     add(
         "solve",

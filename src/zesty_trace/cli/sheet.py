@@ -93,6 +93,8 @@ def review_command(a: argparse.Namespace) -> Answer:
     wired, _ = load(a.project)
     design = wired.design
     findings = with_acceptance(review(wired), design.accepted)
+    if not design.parts:
+        return verdict(findings), [], "There are no parts yet, so nothing was judged."
     return verdict(findings), [f.as_dict() for f in findings], say_findings(findings)
 
 

@@ -9,7 +9,10 @@ decouple U1                         what its supply pins want and do not have
 repeat Lamp x12 on U4.Q0..Q11       a block or parts, once for each pin
 copy R1, D1 / block R1, D1 as Lamp / fit U5 only Full
 leave U3.P4, U3.P5 open / disconnect U3.P4
-rename OLD to NEW / delete R8, D1..D4
+rename OLD to NEW / delete R8, D1..D4 / set R9 to 330 / pull up SDA to 3V3 with 4k7
+U3.P4 = new LAMP2                   a net whose name is near another's
+
+References and nets match whatever their case; -> and dashes without spaces are dashes too.
 """
 
 from __future__ import annotations
@@ -29,7 +32,7 @@ from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.review.supply import decoupling
 from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.tables.importing import value_problem
-from zesty_trace.core.wording.words import expand, split_words
+from zesty_trace.core.wording.words import expand, looks_like_a_slip, split_words
 from zesty_trace.errors import InputError, own_words
 
 NEW_PARTS = {
@@ -71,12 +74,15 @@ def understand(sentence: str, wired: Wired) -> Spoken:
         )
     with own_words("sentence"):
         after = say(sentence, wired)
-    return Spoken(after, tuple(describe_changes(design, after)))
+    fresh = [n for n in after.nets if n not in design.nets and not n.startswith("N$")]
+    named = [n for n in fresh if n in sentence]
+    new = (f"new net{'s' if len(named) > 1 else ''} {', '.join(named)}",) if named else ()
+    return Spoken(after, (*new, *describe_changes(design, after)))
 
 
 class _Speaker:
-    def __init__(self, wired: Wired) -> None:
-        self.wired = wired
+    def __init__(self, wired: Wired, asks: bool = True) -> None:
+        self.wired, self.asks = wired, asks
 
     @property
     def design(self) -> Design:
@@ -87,13 +93,38 @@ class _Speaker:
     def design(self, design: Design) -> None:
         self.wired = self.wired.with_design(design)
 
+    def ref(self, word: str) -> str:
+        """Return a reference as the design writes it, whatever its case; itself if there is no such part."""
+        if word in self.design.parts:
+            return word
+        return next((r for r in self.design.parts if r.lower() == word.lower()), word)
+
     def kind(self, ref: str) -> Kind:
         if ref not in self.design.parts:
             raise InputError(f"There is no part {ref}", ref, suggest(ref, self.design.parts))
         return self.wired.kind(ref)
 
+    def net(self, word: str, new: bool = False) -> str:
+        """Return a net as the design writes it, or a new one. InputError for a name that looks like a slip."""
+        nets = self.design.nets
+        if word in nets:
+            return word
+        alike = next((n for n in nets if n.lower() == word.lower()), None)
+        if alike is not None:
+            return alike
+        if new:
+            return word
+        ref, dot, _ = word.partition(".")
+        if dot and _REF.match(ref):
+            raise InputError(f"There is no part {ref}", word, suggest(ref, self.design.parts))
+        meant = next((n for n in nets if looks_like_a_slip(word, n)), None) if self.asks else None
+        if meant:
+            raise InputError(f"There is no net {word}", word, f"Did you mean {meant}? If not, say “new {word}”")
+        return word
+
     def pin(self, word: str) -> Pin:
         ref, _, name = word.partition(".")
+        ref = self.ref(ref)
         spec = self.kind(ref).pin(name)
         if spec is None:
             names = [p.name for p in self.kind(ref).pins]
@@ -113,6 +144,13 @@ class _Speaker:
     def _link(self, word: str) -> tuple[Pin | str, Pin | str]:
         """Return where a chain enters and leaves a word: the same pin or net, or the two ends of a part."""
         first, _, value = word.partition(" ")
+        if first.lower() == "new" and value and " " not in value:
+            name = self.net(value, new=True)
+            return name, name
+        first = self.ref(first)
+        if "." in first and self.ref(first.split(".")[0]) in self.design.parts:
+            pin = self.pin(first)
+            return pin, pin
         if "." in first and first.split(".")[0] in self.design.parts:
             pin = self.pin(first)
             return pin, pin
@@ -120,7 +158,8 @@ class _Speaker:
             return self._through(first, value.strip())
         if value:
             raise InputError(f"“{first}” is no part, so it has no value", first, HELP)
-        return first, first
+        name = self.net(first)
+        return name, name
 
     def _through(self, ref: str, value: str) -> tuple[Pin, Pin]:
         if ref not in self.design.parts:
@@ -169,7 +208,21 @@ class _Speaker:
             for net in (a, b):
                 if net not in self.design.nets:
                     raise InputError(f"There is no net {net}", net, suggest(net, self.design.nets))
+            self._ask_before_joining(a, b)
             self.design = edits.merge_nets(self.design, a, b)
+
+    def _ask_before_joining(self, a: str, b: str) -> None:
+        """Refuse to join two supplies, or a supply and ground, by a sentence that may be a slip."""
+        wired = self.wired
+        feeds = {*wired.rails, wired.ground}
+        if a in feeds and b in feeds and wired.ground in (a, b):
+            raise InputError(f"{a} and {b} joined are a short", f"{a} - {b}", "Put a part in between")
+        if a in feeds and b in feeds:
+            raise InputError(
+                f"{a} and {b} are both supplies: joined, one feeds the other",
+                f"{a} - {b}",
+                f"If they are one net by two names, say “rename {b} to {a}”; else put a part in between",
+            )
 
     def _to_net(self, pin: Pin, net: str) -> Design:
         """Connect a pin to a net; a free pin joins, a connected one brings its whole net along."""
@@ -183,17 +236,20 @@ class _Speaker:
 
     def several(self, pins: str, net: str) -> Design:
         """Put pins on one net."""
+        net = self.net(net.removeprefix("new "), new=net.startswith("new "))
         for word in expand(pins):
             self.design = edits.connect(self.design, self.pin(word), net)
         return self.design
 
     def value(self, ref: str, value: str) -> Design:
         """Set a value."""
+        ref = self.ref(ref)
         self.kind(ref)
         return self._set_value(ref, value)
 
     def value_on(self, ref: str, value: str, variant: str) -> Design:
         """Set a value for the boards of one variant."""
+        ref = self.ref(ref)
         self._check(self.kind(ref), value, ref)
         return group_edits.set_value_on(self.design, ref, variant, value)
 
@@ -232,7 +288,7 @@ class _Speaker:
 
     def decouple(self, refs: str) -> Design:
         """Add the bypass capacitors that supply pins want and do not have."""
-        for ref in expand(refs):
+        for ref in map(self.ref, expand(refs)):
             self.kind(ref)
             self.design = decouple(self.wired, ref)
         return self.design
@@ -290,13 +346,13 @@ class _Speaker:
 
     def _members(self, what: str) -> list[str]:
         """Return the parts of a block, or the parts that are named."""
-        name = re.sub(r"\s+block$", "", what.strip(), flags=re.I)
+        name = re.sub(r"^block\s+|\s+block$", "", what.strip(), flags=re.I)
         blocks = propose_blocks(self.wired)
         own = [r for r, p in self.design.parts.items() if p.block.lower() == name.lower()]
         members = own or [r for r, b in blocks.items() if b.lower() == name.lower()]
         if members:
             return members
-        refs = expand(what)
+        refs = [self.ref(r) for r in expand(what)]
         for ref in refs:
             if ref not in self.design.parts:
                 known = {*self.design.parts, *blocks.values()}
@@ -327,20 +383,46 @@ class _Speaker:
 
     def move(self, pin: str, net: str) -> Design:
         """Move one pin to a net, or to the net of another pin."""
-        if "." in net and net.split(".", maxsplit=1)[0] in self.design.parts:
+        if "." in net and self.ref(net.split(".", maxsplit=1)[0]) in self.design.parts:
             return edits.join_pins(edits.disconnect(self.design, self.pin(pin)), self.pin(pin), self.pin(net))
-        return edits.connect(self.design, self.pin(pin), net)
+        return edits.connect(self.design, self.pin(pin), self.net(net.removeprefix("new "), new=net.startswith("new ")))
 
     def rename(self, old: str, new: str) -> Design:
         """Rename a net."""
-        return edits.rename_net(self.design, old, new)
+        return edits.rename_net(self.design, self.net(old), new)
 
     def delete(self, refs: str) -> Design:
         """Remove parts."""
-        for ref in expand(refs):
+        for ref in map(self.ref, expand(refs)):
             self.kind(ref)
             self.design = edits.remove_part(self.design, ref)
         return self.design
+
+    def pull(self, way: str, what: str, rail: str | None, value: str | None) -> Design:
+        """Tie a net or a pin up to a supply, or down to ground, through a resistor."""
+        if "." in what and self.ref(what.split(".", maxsplit=1)[0]) in self.design.parts:
+            pin = self.pin(what)
+            net = self.design.net_of().get(pin)
+            if net is None:
+                net = edits.fresh_net(self.design, self.wired.label(pin).replace(".", "_"))
+                self.design = edits.connect(self.design, pin, net)
+            home = self.wired.supply_of(pin.ref)
+        else:
+            net = self.net(what)
+            feeds = [self.wired.supply_of(p.ref) for p in self.wired.on(net)]
+            home = next((f for f in feeds if f), None)
+        to = self.net(rail) if rail else self.wired.ground if way.lower() == "down" else home
+        if not to or net not in self.design.nets:
+            raise InputError(f"To which supply is {what} to be pulled?", what, f"Say: pull up {what} to 3V3")
+        ref = edits.fresh_ref(self.design, "R")
+        self._make(ref, value or "10k")
+        self.design = edits.connect(self.design, Pin(ref, "1"), to)
+        self.design = edits.connect(self.design, Pin(ref, "2"), net)
+        return self.design
+
+    def join(self, first: str, second: str) -> Design:
+        """Connect two things."""
+        return self.chain(f"{first} - {second}")
 
 
 def _tails(words: list[tuple[str, bool]]) -> dict[str, list[str]]:
@@ -368,7 +450,10 @@ def decouple(wired: Wired, ref: str) -> Design:
 _PATTERNS: list[tuple[re.Pattern[str], Callable[..., Design]]] = [
     (re.compile(r"^add\s+(.+)$", re.I), _Speaker.add),
     (re.compile(r"^rename (\S+) to (\S+)$", re.I), _Speaker.rename),
-    (re.compile(r"^delete (.+)$", re.I), _Speaker.delete),
+    (re.compile(r"^(?:delete|remove) (.+)$", re.I), _Speaker.delete),
+    (re.compile(r"^connect (.+?) (?:to|and|with) (.+)$", re.I), _Speaker.join),
+    (re.compile(r"^pull (up|down) (\S+)(?: to (\S+))?(?: (?:with|by) (.+))?$", re.I), _Speaker.pull),
+    (re.compile(r"^set ([A-Za-z]{1,4}\d{1,4}) to (.+)$", re.I), _Speaker.value),
     (re.compile(r"^decouple (.+)$", re.I), _Speaker.decouple),
     (re.compile(r"^repeat (.+?)(?:\s+x\s*(\d{1,3}))?(?:\s+on (.+?))?(?:\s+by (\S+))?$", re.I), _Speaker.repeat),
     (re.compile(r"^copy (.+)$", re.I), _Speaker.copy),
@@ -376,23 +461,55 @@ _PATTERNS: list[tuple[re.Pattern[str], Callable[..., Design]]] = [
     (re.compile(r"^fit (.+?) (always|only .+)$", re.I), _Speaker.fit),
     (re.compile(r"^disconnect (\S+\.\S+)$", re.I), _Speaker.disconnect),
     (re.compile(r"^leave (.+) open$", re.I), _Speaker.leave),
-    (re.compile(r"^(\S+\.\S+) to (\S+)$", re.I), _Speaker.move),
-    (re.compile(r"^(\S+\.[^=]+?)\s*=\s*(\S+)$"), _Speaker.several),
+    (re.compile(r"^(\S+\.\S+) to ((?:new )?\S+)$", re.I), _Speaker.move),
+    (re.compile(r"^(\S+\.[^=]+?)\s*=\s*((?:new )?\S+)$"), _Speaker.several),
     (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s*=\s*(.+?) on (\S+)$"), _Speaker.value_on),
     (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s*=\s*(.+)$"), _Speaker.value),
     (re.compile(r"^(.*\s-\s.*|.*\s-|-\s.*)$"), _Speaker.chain),
 ]
-VERBS = ("add", "block", "copy", "decouple", "delete", "disconnect", "fit", "leave", "rename", "repeat")
+VERBS = (
+    "add",
+    "block",
+    "connect",
+    "copy",
+    "decouple",
+    "delete",
+    "disconnect",
+    "fit",
+    "leave",
+    "pull down",
+    "pull up",
+    "remove",
+    "rename",
+    "repeat",
+    "set",
+)
 
 
-def say(sentence: str, wired: Wired) -> Design:
-    """Return the design after one sentence. InputError naming the word that is not understood."""
-    text = " ".join(sentence.replace("–", "-").split())
+_ARROW = re.compile(r'("(?:[^"\\]|\\.)*")|\s*(?:->|=>|→|—|–)\s*')
+
+
+def _with_dashes(text: str, wired: Wired) -> str:
+    """Return a sentence with each dash between two words set apart; one inside the name of a net or a pin stays."""
+    words = []
+    for word in text.split():
+        known = word in wired.design.nets or ("." in word and word.endswith(("-", "+")))
+        words.append(word if known else re.sub(r"(?<=\w)-(?=[A-Za-z])", " - ", word))
+    return " ".join(words)
+
+
+def say(sentence: str, wired: Wired, asks: bool = True) -> Design:
+    """Return the design after one sentence. InputError naming the word that is not understood.
+
+    With `asks`, a net whose name looks like a slip of another's is asked about.
+    """
+    text = " ".join(_ARROW.sub(lambda found: found.group(1) or " - ", sentence).split())
     if not text:
         raise InputError("Nothing said yet", "", HELP)
-    for pattern, act in _PATTERNS:
-        if match := pattern.match(text):
-            return act(_Speaker(wired), *match.groups())
+    for said in dict.fromkeys((text, _with_dashes(text, wired))):
+        for pattern, act in _PATTERNS:
+            if match := pattern.match(said):
+                return act(_Speaker(wired, asks), *match.groups())
     raise InputError(f"“{text}” is not understood", text.split()[0], HELP)
 
 

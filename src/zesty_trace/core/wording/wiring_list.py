@@ -79,7 +79,7 @@ def read_list(text: str, wired: Wired) -> Design:
     grown = replace(design, parts={}, nets={}, not_connected=())
     for number, line in [*adds, *(row for row in rows if row not in adds)]:
         try:
-            grown = say(line, wired.with_design(grown))
+            grown = say(line, wired.with_design(grown), asks=False)
         except ZestyError as error:
             where = f"line {number}" + (f", “{error.where}”" if error.where else "")
             raise InputError(error.message, where, error.hint, number) from error

@@ -47,3 +47,32 @@ def expand(text: str) -> list[str]:
         step = 1 if last >= first else -1
         found += [f"{head}{n}" for n in range(first, last + step, step)]
     return found
+
+
+BUSES = ("SDA", "SCL", "SCK", "SDI", "SDO", "MOSI", "MISO", "CS", "NSS")
+SERIAL = ("TX", "RX", "TXD", "RXD", "RTS", "CTS")
+CONTROL = ("INT", "IRQ", "RST", "NRST", "EN", "CE", "OE", "WE", "RD", "WR", "CLK", "LED")
+USUAL = frozenset((*BUSES, *SERIAL, *CONTROL))  # lines whose names differ little
+
+
+def looks_like_a_slip(word: str, known: str) -> bool:
+    """Whether a name is a known one with one letter wrong, missing, too many, or two exchanged, whatever the case.
+
+    Names that differ in a digit, and the usual names of lines, are names of their own.
+
+    >>> looks_like_a_slip("GMD", "GND"), looks_like_a_slip("LED_2", "LED_1"), looks_like_a_slip("SCK", "SCL")
+    (True, False, False)
+    """
+    a, b = word.upper(), known.upper()
+    if a == b or a in USUAL or min(len(a), len(b)) < 3 or abs(len(a) - len(b)) > 1:
+        return False
+    if len(a) == len(b):
+        wrong = [k for k in range(len(a)) if a[k] != b[k]]
+        if len(wrong) == 1:
+            return a[wrong[0]].isalpha() and b[wrong[0]].isalpha()
+        if len(wrong) != 2 or wrong[1] != wrong[0] + 1:
+            return False
+        pair = a[wrong[0]] + a[wrong[1]]
+        return pair.isalpha() and pair[::-1] == b[wrong[0]] + b[wrong[1]]
+    long, short = (a, b) if len(a) > len(b) else (b, a)
+    return any(long[:k] + long[k + 1 :] == short and long[k].isalpha() for k in range(1, len(long)))
