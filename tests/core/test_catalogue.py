@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import Catalogue, shipped, with_user_parts
+from zesty_trace.core.catalogue.kinds import Catalogue, kinds_of, shipped, with_user_parts
 from zesty_trace.core.circuit.build import build_network, elements_of, forward_voltage, junction_values
 from zesty_trace.core.circuit.devices import THERMAL_V, junction
 from zesty_trace.core.circuit.solver import solve
@@ -109,3 +109,27 @@ def test_unknown_names_suggest_near_ones(catalogue: Catalogue) -> None:
         catalogue.kind("resitor")
     with pytest.raises(InputError, match="Did you mean SOIC-8"):
         catalogue.package("SOIC8")
+
+
+def test_a_family_is_one_entry_with_its_members(catalogue: Catalogue) -> None:
+    assert [len(catalogue.kinds[f"header_{n}"].pins) for n in (1, 7, 20)] == [1, 7, 20]
+    assert catalogue.kinds["regulator_1v8"].model.output_v == 1.8
+    assert catalogue.kinds["relay_24v"].facts.coil_v == 24
+    assert catalogue.kinds["tvs_diode_5v"].title == "Surge clamp, 5 V"
+    assert len(catalogue.kinds) > 150
+
+
+def test_a_family_of_ones_own_is_read_and_its_mistakes_are_told(catalogue: Catalogue) -> None:
+    text = """
+["lamp_{colour}"]
+title = "Lamp, {colour}"
+prefix = "D"
+packages = ["LED0805"]
+pins = [["1", "K", "passive"], ["2", "A", "passive"]]
+model = { type = "led", vf = "{volt}", if = 0.02 }
+members = [{ colour = "amber", volt = 2.0 }, { colour = "violet", volt = 3.2 }]
+"""
+    found = kinds_of(text.encode(), "own.toml", catalogue)
+    assert {k: v.model.forward_v for k, v in found.items()} == {"lamp_amber": 2.0, "lamp_violet": 3.2}
+    with pytest.raises(InputError, match="lamp_amber"):
+        kinds_of(text.replace("if = 0.02", "iff = 0.02").encode(), "own.toml", catalogue)

@@ -19,6 +19,8 @@ from zesty_trace.errors import InputError
 from zesty_trace.names import shorten, suggest
 
 MOST_ENTRIES = 2000
+MOST_IN_A_ROW = 200
+_WORD = re.compile(r"\{(\w+)\}")
 Problem = tuple[str, str, str]  # field at fault such as `.model`, what is wrong, what to do
 
 
@@ -33,7 +35,41 @@ def read_entries(text: str, where: str, shape: type[Any]) -> dict[str, Any]:
         raise InputError(f"Not readable as TOML: {error}", where, "Mend the line named") from error
     if len(raw) > MOST_ENTRIES:
         raise InputError(f"There are {len(raw):,} entries", where, f"At most {MOST_ENTRIES:,}")
-    return {name: _entry(text, where, name, table, shape) for name, table in raw.items()}
+    return {n: _entry(text, where, n, table, shape) for name, entry in raw.items() for n, table in members(name, entry)}
+
+
+def members(name: str, table: object) -> list[tuple[str, object]]:
+    """Return the entries of a family: one for each of its `members`, whose words stand for `{word}` in its texts.
+
+    A text that is nothing but `{word}` becomes the value itself, and `pins` that are a number that many pins in a row.
+    An entry without members is itself.
+
+    >>> members("header_{n}", {"title": "{n} ways", "pins": "{n}", "members": [{"n": 2}]})[0][1]["title"]
+    '2 ways'
+    """
+    if not isinstance(table, dict) or not isinstance(table.get("members"), list):
+        return [(name, table)]
+    found: list[tuple[str, object]] = []
+    for member in table["members"][:MOST_ENTRIES]:
+        words = member if isinstance(member, dict) else {}
+        made = {k: _filled(v, words) for k, v in table.items() if k != "members"}
+        if type(made.get("pins")) is int and 0 < made["pins"] <= MOST_IN_A_ROW:
+            made["pins"] = [[str(n), str(n), "passive"] for n in range(1, made["pins"] + 1)]
+        found.append((str(_filled(name, words)), made))
+    return found
+
+
+def _filled(value: Any, words: Mapping[str, object]) -> Any:
+    if isinstance(value, dict):
+        return {k: _filled(v, words) for k, v in value.items()}
+    if isinstance(value, list):
+        return [_filled(v, words) for v in value]
+    if not isinstance(value, str):
+        return value
+    whole = _WORD.fullmatch(value)
+    if whole and whole.group(1) in words:
+        return words[whole.group(1)]
+    return _WORD.sub(lambda found: str(words.get(found.group(1), found.group(0))), value)
 
 
 def _entry(text: str, where: str, name: str, table: object, shape: type[Any]) -> Any:

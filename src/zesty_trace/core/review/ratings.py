@@ -45,6 +45,7 @@ LED_DIM = rule(
     COMMON,
     limits=f"{DIM_A * 1e3:g} mA",
 )
+UNDRIVEN_V = 0.05  # below this nobody drives the gate at all
 CONTACT_RATING = rule(
     "contact rating",
     Severity.STOP,
@@ -132,7 +133,7 @@ def gate_drive(wired: Wired) -> Iterator[Finding]:
             sign * (o.net_voltages().get(gate, 0.0) - o.net_voltages().get(source, 0.0)) for o in analyse(wired).all()
         ]
         volt, needed = max(drives, default=0.0), kind.model.on_gate_v
-        if 0.3 < volt < 0.97 * needed:
+        if UNDRIVEN_V < volt < 0.97 * needed:
             yield GATE_DRIVE.found(
                 of_part(ref),
                 f"{ref} gets {say(volt, 'V')} at its gate, wants {say(needed, 'V')}",
