@@ -125,7 +125,42 @@ LAMP = (Option(name="lamp", refs=("R1", "R2")),)
 PLAIN = Circuit("R1 resistor 1k, R2 resistor 1k", "5V=R1.1 R2.1; GND=R1.2 R2.2")
 TURN = "U3 {0}, U4 {0}"
 
+RELAY = "5V=K1.COIL1 D1.K; COIL=K1.COIL2 Q1.D D1.A; GND=Q1.S R1.2; G=U2.P1 Q1.G R1.1"
+LAMP_ON = "3V3=U3.VDD U3.NCLR; GND=U3.GND D1.K; Q=U3.Q1 R1.1; A=R1.2 D1.A"
+
 CASES: dict[str, tuple[Circuit, Circuit]] = {
+    "coil voltage": (
+        with_mcu("K1 relay_12v, Q1 nmos_small, R1 resistor 10k, D1 signal_diode", RELAY, supply_v=5.0),
+        with_mcu("K1 relay_12v, Q1 nmos_small, R1 resistor 10k, D1 signal_diode", RELAY, supply_v=12.0),
+    ),
+    "disabled for good": (
+        with_mcu("U3 shift_register_8, R1 resistor 330, D1 led red", f"{LAMP_ON}; 3V3=U3.NOE"),
+        with_mcu("U3 shift_register_8, R1 resistor 330, D1 led red", f"{LAMP_ON}; GND=U3.NOE"),
+    ),
+    "feedback": (
+        with_mcu("U3 op_amp_dual", "3V3=U3.VDD; GND=U3.GND; O=U3.OUT1 U3.IN1+; S=U3.IN1- U2.P1"),
+        with_mcu("U3 op_amp_dual", "3V3=U3.VDD; GND=U3.GND; O=U3.OUT1 U3.IN1-; S=U3.IN1+ U2.P1"),
+    ),
+    "never lit": (
+        with_mcu("R1 resistor 330, D1 led red", "X=U2.P1 R1.1; A=R1.2 D1.A; 3V3=D1.K"),
+        lit("330"),
+    ),
+    "pair joined": (
+        with_mcu("RV1 potentiometer 10k", "3V3=RV1.1 RV1.3; W=RV1.W U2.AIN0"),
+        with_mcu("RV1 potentiometer 10k", "3V3=RV1.1; GND=RV1.3; W=RV1.W U2.AIN0"),
+    ),
+    "power pins": (
+        with_mcu("U3 eeprom_i2c", "3V3=U3.GND; GND=U3.VDD"),
+        with_mcu("U3 eeprom_i2c", "3V3=U3.VDD; GND=U3.GND"),
+    ),
+    "switches nothing": (
+        with_mcu("Q1 nmos_power, D1 signal_diode", "G=U2.P1 Q1.G; GND=Q1.S; LOAD=Q1.D D1.A; 5V=D1.K"),
+        switched("nmos_power", "20"),
+    ),
+    "upside down": (
+        with_mcu("Q1 nmos_power, J2 heater_terminal 20", "G=U2.P1 Q1.G; GND=Q1.D; LOAD=Q1.S J2.2; 5V=J2.1"),
+        switched("nmos_power", "20"),
+    ),
     "base resistor": (
         with_mcu("Q1 npn, J2 heater_terminal 100", "B=U2.P1 Q1.B; GND=Q1.E; LOAD=Q1.C J2.2; 5V=J2.1"),
         with_mcu(

@@ -52,11 +52,16 @@ def prototypes() -> list[Prototype]:
     found = []
     for path in sorted(HERE.glob("*.toml")):
         raw = tomllib.loads(path.read_text("utf-8"))
-        mistakes = tuple(Mistake(path.stem, tuple(m["say"]), m["finds"], m.get("missed", "")) for m in raw["mistakes"])
-        known = frozenset(raw.get("known", ()))
-        found.append(
-            Prototype(path.stem, raw.get("demo", ""), raw.get("parts", ""), raw.get("nets", ""), known, mistakes)
-        )
+        for circuit in raw.get("circuits", (raw,)):
+            name = circuit.get("name", path.stem)
+            mistakes = tuple(
+                Mistake(name, tuple(m["say"]), m["finds"], m.get("missed", "")) for m in circuit["mistakes"]
+            )
+            parts, nets = circuit.get("parts", ""), circuit.get("nets", "")
+            if circuit is not raw:
+                parts, nets = f"{raw['base']}\n{parts}", f"{raw['nets']}\n{nets}"
+            known = frozenset(circuit.get("known", ()))
+            found.append(Prototype(name, circuit.get("demo", ""), parts, nets, known, mistakes))
     return found
 
 
@@ -83,7 +88,7 @@ def _read(prototype: Prototype) -> Design:
     rows, wires, used = ["ref,kind,value,notes"], ["net,ref,pin"], set()
     kinds: dict[str, str] = {}
     for line in prototype.parts.strip().splitlines():
-        if line.startswith("#"):
+        if not line.strip() or line.startswith("#"):
             continue
         said, _, note = line.partition(" | ")
         ref, kind, *value = said.split()

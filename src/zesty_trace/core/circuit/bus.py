@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Strap
 from zesty_trace.core.circuit.wired import Wired
@@ -9,18 +11,31 @@ from zesty_trace.core.design.model import Pin
 
 
 def strap_level(wired: Wired, pin: Pin) -> str | None:
-    """Return "low", "high" or None (open, or on a signal) for a strap pin, looking through one resistor."""
-    design = wired.design
-    net_of = wired.net_of
-    rails, ground = wired.rails, wired.ground
-    net = net_of.get(pin)
-    nets = {net} if net else set()
-    for near in design.nets.get(net or "", ()):
-        if wired.kind(near.ref).is_a(m.Resistor):
-            nets.add(net_of.get(Pin(near.ref, "2" if near.number == "1" else "1"), ""))
-    if ground in nets:
-        return "low"
-    return "high" if nets & set(rails) else None
+    """Return "low", "high" or None (open, or on a signal) for a strap pin: the strongest tie decides.
+
+    It looks through one resistor, one closed jumper or bead, and the common pin of a resistor network.
+    """
+    net = wired.net_of.get(pin)
+    ties = sorted((ohm, other != wired.ground) for ohm, other in _ties(wired, net) if not wired.signal(other))
+    return None if not ties else "high" if ties[0][1] else "low"
+
+
+def _ties(wired: Wired, net: str | None) -> Iterator[tuple[float, str]]:
+    """Yield the nets that a net is tied to, itself first, each with the resistance of the tie, Ω."""
+    if not net:
+        return
+    yield 0.0, net
+    for near in wired.near(net, m.Resistor, m.FixedResistor):
+        if near.beyond:
+            series = wired.kind(near.ref).model.series_ohm
+            yield near.value if series is None else series, near.beyond
+    for pin in wired.on(net):
+        for element in wired.kind(pin.ref).elements if wired.kind(pin.ref).is_a(m.Composite) else ():
+            name = wired.spec(pin).name
+            if element.type == "resistor" and name in element.pins:
+                far = wired.net_at(pin.ref, next((n for n in element.pins if n != name), name))
+                if far and far != net:
+                    yield element.values.get("ohm", 0.0), far
 
 
 def bus_addresses(wired: Wired) -> dict[str, int | None]:

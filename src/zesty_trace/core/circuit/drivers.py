@@ -52,7 +52,9 @@ def on_bus(kind: Kind, spec: PinSpec) -> bool:
 
 def can_drive(kind: Kind, spec: PinSpec) -> bool:
     """Whether a pin can drive its net, by its role."""
-    return spec.role in ("output", "open_drain", "bidirectional") and not on_bus(kind, spec) and not kind.is_a(m.Open)
+    if kind.is_a(m.Open) or (kind.is_a(m.Composite) and kind.drive is None):
+        return False  # a plug, or a part whose elements say what it does
+    return spec.role in ("output", "open_drain", "bidirectional") and not on_bus(kind, spec)
 
 
 def is_switched(wired: Wired, pin: Pin) -> bool:

@@ -21,7 +21,7 @@ ADC_SOURCE_OHM = 10e3
 HOLDING_F = 10e-9
 HEAVY_GROUND_A = 3.0
 STRAY_F = 5e-12
-LOAD_SHARE = 0.25
+LOAD_SHARE, UNLIKE = 0.25, 2.5  # how far off the load may be, and how unlike its two capacitors
 _ANALOGUE = re.compile(r"^(AIN\d+|A\d|IN\d)$")
 
 
@@ -166,13 +166,14 @@ def crystal_load(wired: Wired) -> Iterator[Finding]:
             )
             continue
         load = caps[0] * caps[1] / (caps[0] + caps[1]) + STRAY_F
+        far = abs(load - wanted) > 2 * LOAD_SHARE * wanted or max(caps) > UNLIKE * min(caps)
         if abs(load - wanted) > LOAD_SHARE * wanted:
             yield CRYSTAL_LOAD.found(
                 of_part(ref),
                 f"{ref} is loaded with {say(load, 'F')}, wants {say(wanted, 'F')}",
                 f"Two capacitors of {each} come nearest.",
-                severity=Severity.NOTE,
-                why="A wrong load pulls the frequency by tens of ppm.",
+                severity=Severity.FIX if far else Severity.NOTE,
+                why="A wrong load pulls the frequency by tens of ppm; far off, the crystal does not start.",
                 nets=tuple(nets),
                 value=load,
                 limit=wanted,

@@ -146,17 +146,25 @@ def pin_overload(wired: Wired) -> Iterator[Finding]:
             )
 
 
+def _held(wired: Wired, net: str, source: str) -> bool:
+    """Whether a resistor ties a gate to its source, at the gate or before the resistor in line with it."""
+    if wired.resistors_between(net, source):
+        return True
+    before = [n.beyond for n in wired.near(net, m.Resistor) if n.beyond and wired.signal(n.beyond)]
+    return any(wired.resistors_between(other, source) for other in before)
+
+
 @static
 def gate_pull_down(wired: Wired) -> Iterator[Finding]:
     """Yield transistor gates that float while the controller is not running."""
     for ref in wired.design.parts:
         kind = wired.kind(ref)
-        if not kind.is_a(m.Nmos):
+        if not kind.is_a(m.FieldEffect):
             continue
         gate = Pin(ref, kind.pin_named("G").number)
         source = wired.net_of.get(Pin(ref, kind.pin_named("S").number), "")
         net = wired.net_of.get(gate)
-        if net is None or net in wired.rails or net == wired.ground or wired.resistors_between(net, source):
+        if net is None or net in wired.rails or net == wired.ground or _held(wired, net, source):
             continue
         fresh = Part(ref=edits.fresh_ref(wired.design, "R"), kind="resistor", value="10k", package="R0603")
         yield GATE_PULL_DOWN.found(

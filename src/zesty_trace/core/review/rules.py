@@ -13,6 +13,7 @@ from zesty_trace.core.review import (  # noqa: F401 - each enters its rules and 
     heat,
     inlets,
     levels,
+    misplaced,
     plugs,
     prototype,
     pull_ups,

@@ -179,9 +179,9 @@ def clamps_reversed(wired: Wired) -> Iterator[Finding]:
 
 @solved
 def loads_reversed(wired: Wired) -> Iterator[Finding]:
-    """Yield polar loads, fans and sounders, that only ever get their supply the wrong way round."""
-    for ref in wired.of_model(m.CurrentLoad):
-        ends = _ends(wired, ref, "+", "-")
+    """Yield polar loads, fans, sounders and solid-state relays, that only ever get their supply the wrong way round."""
+    for ref in wired.of_model(m.CurrentLoad, m.Composite):
+        ends = _ends(wired, ref, "+", "-") or _ends(wired, ref, "PLUS", "MINUS")
         volts = _voltages(wired, ends[2], ends[3]) if ends else []
         if ends and volts and min(volts) < -BACKWARDS_V and max(volts) < BACKWARDS_V:
             yield REVERSED.found(
