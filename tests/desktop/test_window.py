@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QFontDatabase, QFontInfo
+from PySide6.QtGui import QFont, QFontDatabase, QFontInfo, QFontMetricsF
 
 from zesty_trace.core.design.model import Pin
 from zesty_trace.desktop.kit import theme
@@ -27,6 +27,14 @@ def test_the_window_is_written_in_the_shipped_fonts(window: MainWindow) -> None:
     """Qt puts another family in the place of one that is missing, without a word."""
     assert QFontInfo(window.font()).family() == theme.FAMILY
     assert {"Regular", "SemiBold", "Bold"} <= {s.replace(" ", "") for s in QFontDatabase.styles(theme.FAMILY)}
+
+
+def test_an_address_is_no_multiplication(qapp, qtbot) -> None:
+    """The x of 0x45 is the letter, as wide as in a word, in labels as in drawings."""
+    shown = [QFontMetricsF(font).horizontalAdvance("0x45") for font in (qapp.font(), theme.plain_font())]
+    for font, wide in zip((qapp.font(), theme.plain_font()), shown, strict=True):
+        assert font.featureValue(QFont.Tag("calt")) == 0
+        assert wide == pytest.approx(sum(QFontMetricsF(font).horizontalAdvance(c) for c in "0x45"), abs=0.6)
 
 
 def test_keys_and_clicks_go_to_stations(window: MainWindow, qtbot, settle) -> None:

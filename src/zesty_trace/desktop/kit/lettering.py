@@ -44,7 +44,7 @@ class Lettering:
 @lru_cache(64)
 def text_font(bold: bool = False, quarter_px: int = 80, dpi: int = 0) -> QFont:
     """Return the drawing font, by default 20 units high, to be scaled."""
-    font = QFont(theme.FAMILY)
+    font = theme.plain_font()
     if dpi:
         font.setPointSizeF(quarter_px / 4.0 * 72.0 / dpi)
     else:

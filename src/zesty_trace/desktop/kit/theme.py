@@ -104,9 +104,16 @@ def load_fonts(app: QApplication) -> None:
     for path in sorted((f for f in folder.iterdir() if f.name.endswith(".otf")), key=lambda f: f.name):
         if QFontDatabase.addApplicationFontFromData(path.read_bytes()) < 0:
             _log.warning("the font %s cannot be read", path.name)
-    font = QFont(FAMILY)
+    font = plain_font()
     font.setPixelSize(14)
     app.setFont(font)
+
+
+def plain_font() -> QFont:
+    """Return the shipped family with each letter as it is written: it would make 0x45 a multiplication."""
+    font = QFont(FAMILY)
+    font.setFeature(QFont.Tag("calt"), 0)
+    return font
 
 
 def style_sheet(t: Theme) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from zesty_trace.desktop.kit import theme
@@ -68,7 +68,7 @@ class JourneyTrace(QWidget):
         p.drawEllipse(at, 12, 12)
         p.setBrush(t.color("lemon" if here else "panel"))
         p.drawEllipse(at, 5.5, 5.5)
-        font = QFont(theme.FAMILY)
+        font = theme.plain_font()
         font.setPixelSize(13)
         font.setBold(here)
         p.setFont(font)
