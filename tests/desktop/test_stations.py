@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 from PySide6.QtCore import QDate, Qt
-from PySide6.QtWidgets import QFrame
+from PySide6.QtWidgets import QFrame, QLabel
 
 from zesty_trace.core.board import pour as pour_module
 from zesty_trace.core.circuit.wired import Wired
@@ -15,6 +15,7 @@ from zesty_trace.desktop.flash.station import FAULTS
 from zesty_trace.desktop.kit.widgets import cell
 from zesty_trace.desktop.order.station import VIEWS
 from zesty_trace.desktop.window.shell import MainWindow
+from zesty_trace.stations import SPEC
 from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
 
 fill_pour = pour_module.pour_shape
@@ -288,3 +289,18 @@ def test_nothing_is_filled_twice_after_an_edit(
     session.undo()
     settle(routed_window)
     assert len(filled) <= 4
+
+
+def test_an_empty_project_is_told_what_there_is_to_do_and_never_that_all_is_well(open_window, tmp_path, settle) -> None:
+    from zesty_trace.desktop.window.opening import new_project
+
+    new_project(tmp_path / "fresh")
+    window = open_window(tmp_path / "fresh")
+    for key in ("brief", "schematic", "layout", "order", "assembly", "flash", "bench", "next"):
+        at(window, key, settle)
+        shown = [w.text() for w in window.findChildren(QLabel) if w.isVisible()]
+        assert not any("Nothing stands in the way" in text or "every pin accounted" in text for text in shown), key
+        if not window.findings.cards:
+            assert SPEC[key].empty in shown
+    assert at(window, "schematic", settle).hint.text() == "No parts yet"
+    assert "1 board " in window.subtitle.text() + " "

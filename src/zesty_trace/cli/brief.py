@@ -92,7 +92,7 @@ def _say(wired: Any) -> tuple[dict[str, Any], str]:
 
     from zesty_trace.core.catalogue import models as m
     from zesty_trace.core.circuit.inflow import inflow
-    from zesty_trace.core.quantities import mm
+    from zesty_trace.core.quantities import mm, say_count
 
     b = wired.design.brief
     inlets = {ref: inflow(wired, ref) for ref in wired.of_model(m.Inlet)}
@@ -103,7 +103,7 @@ def _say(wired: Any) -> tuple[dict[str, Any], str]:
     size = " x ".join(f"{mm(n):g}" for n in (b.case_width_nm, b.case_height_nm, b.case_depth_nm))
     shown: list[tuple[str, str]] = [
         ("purpose", b.purpose),
-        ("quantity", f"{b.quantity} boards"),
+        ("quantity", say_count(b.quantity, "board")),
         ("needed", b.needed_by or "not said"),
         ("budget", f"{b.budget_eur:g} EUR"),
         ("supply", f"{b.supply_v:g} V, up to {b.supply_limit_a:g} A" if b.supply_v else "not said"),

@@ -72,6 +72,15 @@ def read_addresses(text: str) -> list[int]:
     return [parse_address(w, "addresses") for w in words]
 
 
+def say_count(count: int, one: str, many: str = "") -> str:
+    """Return a number of things in words.
+
+    >>> say_count(1, "board"), say_count(12, "board")
+    ('1 board', '12 boards')
+    """
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
+
+
 def nm(length_mm: float) -> int:
     """Return millimetres as integer nanometres."""
     return round(length_mm * NM_PER_MM)

@@ -11,6 +11,7 @@ from zesty_trace.core.assembly.profiles import WINDOWS
 from zesty_trace.core.assembly.sequence import SCHOOLS, PlacingStep, placing_sequence
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.widgets import button, card, fill, label, lines_of, row, table
@@ -167,7 +168,7 @@ class AssemblyStation(Station):
         except ZestyError as error:
             self.session.failed.emit(error)
             return
-        self.session.message.emit(f"{len(fresh)} boards recorded as assembled")
+        self.session.message.emit(f"{say_count(len(fresh), 'board')} recorded as assembled")
         self.session.records_changed.emit()
 
     def _set_variant(self, variant: str) -> None:

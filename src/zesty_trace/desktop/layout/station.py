@@ -116,7 +116,9 @@ class LayoutStation(Station):
 
     def _say_state(self, fresh: bool) -> None:
         design = self.session.design
-        if not design.board.placements:
+        if not design.parts:
+            self.hint.setText("No parts yet")
+        elif not design.board.placements:
             self.hint.setText("Nothing is on the board yet: press “Place the rest”.")
         elif fresh and self._state:
             left = len(self._state.links)

@@ -16,6 +16,7 @@ from zesty_trace.core.fabrication.roles import OUTLINE, Image
 from zesty_trace.core.fabrication.tables import bill_of_materials
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
+from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.canvas import Canvas
@@ -145,7 +146,7 @@ class OrderStation(Station):
         self._pull_offers()
         lines = bill_of_materials(self.session.wired.with_design(d), d.build.variant)
         boards = d.brief.quantity
-        self.bom_title.setText(f"Parts to buy for {boards} boards {d.build.variant}".strip())
+        self.bom_title.setText(f"Parts to buy for {say_count(boards, 'board')} {d.build.variant}".strip())
         fill(self.bom, [[str(b.count * boards), b.title, b.value, b.package] for b in lines], (0,))
         self.write_button.setEnabled(bool(d.board.placements))
         self._read()

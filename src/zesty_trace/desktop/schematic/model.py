@@ -177,6 +177,8 @@ class SchematicModel(QObject):
         """Return how much is on the sheet, and which pins nobody has accounted for."""
         wired = self.session.wired
         d = wired.design
+        if not d.parts:
+            return "No parts yet"
         loose = unaccounted_pins(wired)
         names = ", ".join(wired.label(p) for p in loose[:2]) + (" …" if len(loose) > 2 else "")
         pins = f"loose: {names}" if loose else "every pin accounted for"

@@ -172,7 +172,7 @@ class FindingsPanel(QWidget):
             layout.addWidget(card)
             self.cards.append(card)
         if not findings:
-            empty = Words("Nothing stands in the way here." if self._session.settled else "Checking …")
+            empty = Words(self._nothing_words())
             empty.setObjectName("muted")
             empty.setWordWrap(True)
             layout.addWidget(empty)
@@ -181,6 +181,14 @@ class FindingsPanel(QWidget):
         self.counts.setText(self._count_words(findings) if self._session.settled else "checking …")
 
         self._pull_step()
+
+    def _nothing_words(self) -> str:
+        """Return what to say where there is no finding: that nothing is wrong only where there is something."""
+        if not self._session.settled:
+            return "Checking …"
+        if not self._session.design.parts:
+            return SPEC[self._station].empty
+        return "Nothing stands in the way here."
 
     def _next_station(self) -> str:
         return STATIONS[min(self._session.stations_done(), len(STATIONS) - 1)]

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )
 
 from zesty_trace.core.findings import Finding
+from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import Words
@@ -376,7 +377,7 @@ class MainWindow(QMainWindow):
             needed = f" · ready by {date.fromisoformat(d.brief.needed_by):%a %d %b}"
         except ValueError:
             needed = ""
-        self.subtitle.setText(f"rev {d.revision} · {d.brief.quantity} boards{needed}")
+        self.subtitle.setText(f"rev {d.revision} · {say_count(d.brief.quantity, 'board')}{needed}")
         self.setWindowTitle(f"{d.name} rev {d.revision} — Zesty Trace")
         self.theme_button.setText("Light" if theme.current().name == "dark" else "Dark")
         counts = {k: self.session.open_count(k) for k in STATIONS}
