@@ -13,11 +13,12 @@ from zesty_trace.core.bench.circuit import resistances
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit import devices
 from zesty_trace.core.circuit.analysis import analyse, sampled_scale, worst_case
-from zesty_trace.core.circuit.build import build_network, junction_values, operating_states
+from zesty_trace.core.circuit.build import build_network, junction_values
 from zesty_trace.core.circuit.devices import THERMAL_V
 from zesty_trace.core.circuit.faults import Fault, apply_fault
 from zesty_trace.core.circuit.network import BRANCHES, PARAMETERS, TERMINALS, Element, Network
 from zesty_trace.core.circuit.solver import floating_nodes, solve
+from zesty_trace.core.circuit.states import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.errors import SolveError
@@ -124,9 +125,17 @@ def test_derivatives_are_those_of_the_equations(kind: str) -> None:
         "v_min": 6.5,
         "v_z": 0.4,
         "i_z": 0.005,
+        "gain": 300,
+        "low": 0.05,
+        "high": 1.2,
+        "v_sat": 0.7,
+        "r_on": 1.2,
+        "r_in": 2700,
     }
     values = {name: np.full((40, 1), float(typical[name])) for name in PARAMETERS[kind]}
-    v = rng.uniform(-0.5, 0.6, (40, 1, terminals)) + np.array([7.0, 3.0, 0.0])[:terminals] * (kind in BRANCHES)
+    v = rng.uniform(-0.5, 0.6, (40, 1, terminals)) + np.array(
+        [7.0, 3.0, 0.0, 8.0, 0.0] if kind != "amplifier" else [3.0, 3.0, 4.0, 8.0, 0.0]
+    )[:terminals] * (kind in BRANCHES)
     i = rng.uniform(0.01, 0.5, (40, 1)) if kind in BRANCHES else None
     stamp = devices.EQUATIONS[kind](v, i, values)
     h = 1e-6

@@ -7,9 +7,9 @@ from msgspec.structs import replace
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.build import operating_states
 from zesty_trace.core.circuit.drivers import drivers, unknown_nets, unmodelled_outputs
 from zesty_trace.core.circuit.inflow import inflow
+from zesty_trace.core.circuit.states import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.review.mending import prove
@@ -118,7 +118,7 @@ def test_a_supply_pin_is_never_a_driver_and_a_bus_line_rests_released(catalogue:
 
 
 def test_states_of_the_users_own_stay_his_own(catalogue: Catalogue) -> None:
-    from zesty_trace.core.circuit.build import spec_of_state
+    from zesty_trace.core.circuit.states import spec_of_state
     from zesty_trace.core.design.scenario_edits import keep_states
 
     design = coil("", "").build(catalogue)

@@ -10,10 +10,11 @@ from msgspec.structs import replace
 from scipy.integrate import solve_ivp
 
 from zesty_trace.core.catalogue.kinds import Catalogue
-from zesty_trace.core.circuit import energy
+from zesty_trace.core.circuit import cells, energy
 from zesty_trace.core.circuit import time_constants as transients
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.build import cell_voltage, operating_states, spec_of_state
+from zesty_trace.core.circuit.build import cell_voltage
+from zesty_trace.core.circuit.states import operating_states, spec_of_state
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, scenario_edits
 from zesty_trace.core.design.model import Design, Moment, Part, Pin, StateSpec
@@ -92,9 +93,10 @@ def test_charger_passes_its_current_from_the_supply_into_the_cell(node: Design, 
     loads = {(x.ref, x.state): x.amp for x in energy.supply_budget(Wired(node, catalogue))}
     assert loads["J1", "all off"] == pytest.approx(0.5, rel=0.01)
     assert loads["BT1", "all off"] == pytest.approx(-0.5 + loads["U2", "all off"], abs=0.001)
-    item = energy.charging(Wired(node, catalogue))[0]
-    assert item.rate_c == pytest.approx(0.5 / 0.4)
-    assert item.hours == pytest.approx(0.4 / 0.5 * 1.3)
+    item = cells.charging(Wired(node, catalogue))[0]
+    assert item.charger.rate_c == pytest.approx(0.5 / 0.4)
+    assert item.hours == pytest.approx(0.4 / (0.5 - item.board_a) * 1.3)
+    assert 0.0 < item.board_a < 0.003  # the controller sleeps on the cell for a minute of 61 s
 
 
 def test_timeline_charge_is_current_times_time(node: Design, catalogue: Catalogue) -> None:
@@ -119,11 +121,11 @@ def test_timeline_charge_is_current_times_time(node: Design, catalogue: Catalogu
 def test_run_time_is_usable_capacity_over_average_current(node: Design, catalogue: Catalogue) -> None:
     """Hand-worked: 400 mAh at about 95 mA of controller lasts about four hours; self-discharge is nothing beside it."""
     own = scenario_edits.set_timeline(node, [Moment(state="all off", seconds=1)])
-    run = energy.run_times(Wired(own, catalogue))[0]
+    run = cells.run_times(Wired(own, catalogue))[0]
     assert run.capacity_mah == 400
     assert run.hours == pytest.approx(0.4 * (1 - run.floor_pct / 100) / run.average_a, rel=0.001)
     assert 3.5 < run.hours < 4.3
-    asleep = energy.run_times(Wired(scenario_edits.set_timeline(node, [Moment(state="asleep", seconds=1)]), catalogue))[
+    asleep = cells.run_times(Wired(scenario_edits.set_timeline(node, [Moment(state="asleep", seconds=1)]), catalogue))[
         0
     ]
     assert asleep.hours > 100 * run.hours
@@ -180,7 +182,7 @@ def test_time_constants_of_the_demo(mended: Design, catalogue: Catalogue) -> Non
     assert found["Bus rise time", "SDA"].value == pytest.approx(318.6e-9, rel=0.01)
     assert "100 kHz" in found["Bus rise time", "SDA"].how
     assert found["Reset delay", "U3.NRST"].value == pytest.approx(1e4 * 1e-7 * math.log(1 / 0.3), rel=0.01)
-    assert found["Coil turn-off", "J3"].value == pytest.approx(12.9, abs=0.2)
+    assert found["Coil turn-off", "J3"].value == pytest.approx(12.4, abs=0.1)  # 12 V and a Schottky diode
     bare = edits.remove_part(mended, "D2")
     peak = next(t for t in transients.time_constants(Wired(bare, catalogue)) if t.what == "Coil turn-off")
     assert peak.value > 500

@@ -16,9 +16,10 @@ import pytest
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit import analysis
-from zesty_trace.core.circuit.build import build_network, build_networks, operating_states
+from zesty_trace.core.circuit.build import build_network, build_networks
 from zesty_trace.core.circuit.network import Element, Network, shape_of
 from zesty_trace.core.circuit.solver import solve, solve_alike
+from zesty_trace.core.circuit.states import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Brief, Design, Part, Pin

@@ -71,6 +71,8 @@ def values_of(type_: str) -> dict[str, float]:
         "pnp": {"i_s": 1e-14, "beta": 100.0},
         "regulator": {"v_out": 3.3, "v_drop": 0.06, "r_drop": 0.3, "i_q": 0.005, "i_limit": 0.5, "r_out": 0.01},
         "converter": {"v_out": 5.0, "efficiency": 0.9, "v_min": 6.0, "i_q": 0.002, "i_limit": 1.0, "r_out": 0.02},
+        "amplifier": {"gain": 2.0, "low": 0.05, "high": 1.2, "r_out": 30.0, "i_limit": 0.3},
+        "darlington": {"v_sat": 0.7, "r_on": 1.2, "v_on": 1.3, "r_in": 2700.0, "gain": 480.0},
     }[type_]
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import math
 from dataclasses import asdict
 from pathlib import Path
 
@@ -15,7 +16,8 @@ from zesty_trace.errors import InputError
 
 def budget_command(a: argparse.Namespace) -> Answer:
     """What each supply gives in each state, how long cells last and take to fill."""
-    from zesty_trace.core.circuit.energy import charging, run_times, supply_budget
+    from zesty_trace.core.circuit.cells import charging, run_times
+    from zesty_trace.core.circuit.energy import supply_budget
 
     wired, _ = load(a.project)
     loads = [x for x in supply_budget(wired) if not a.state or x.state == a.state]
@@ -23,7 +25,9 @@ def budget_command(a: argparse.Namespace) -> Answer:
     data = {
         "supplies": [{**asdict(x), "watt": x.watt} for x in loads],
         "run_times": [asdict(r) for r in runs],
-        "charging": [asdict(c) for c in charges],
+        "charging": [
+            {**asdict(c.charger), "rate_c": c.charger.rate_c, "board_a": c.board_a, "hours": c.hours} for c in charges
+        ],
     }
     lines = []
     for x in loads:
@@ -32,7 +36,11 @@ def budget_command(a: argparse.Namespace) -> Answer:
             f"{x.ref:6} {x.net:10} {x.state:20} {say(x.volt, 'V'):>9} {say(x.amp, 'A'):>9}{limit}  {say(x.watt, 'W')}"
         )
     lines += [f"{r.ref} lasts {r.hours:.1f} h at {say(r.average_a, 'A')} average" for r in runs]
-    lines += [f"{c.ref} fills {c.cell} in {c.hours:.1f} h at {say(c.amp, 'A')} ({c.rate_c:.2g} C)" for c in charges]
+    for c in charges:
+        took = f"in {c.hours:.1f} h" if c.hours is not None else "never, while the board draws what it draws"
+        board = f", {say(c.board_a, 'A')} of it for the board" if c.board_a > 0 else ""
+        rate = f"{say(c.charger.amp, 'A')}{board} ({c.charger.rate_c:.2g} C)"
+        lines.append(f"{c.charger.ref} fills {c.charger.cell} {took}: {rate}")
     over = any(x.limit_a and x.amp > x.limit_a for x in loads)
     return (FOUND if over else FINE), data, "\n".join(lines)
 
@@ -44,7 +52,8 @@ def times_command(a: argparse.Namespace) -> Answer:
     wired, _ = load(a.project)
     found = time_constants(wired)
     lines = [f"{t.what:20} {t.where:14} {t.say():>10}  {t.how}" for t in found]
-    return FINE, [asdict(t) for t in found], "\n".join(lines) or "Nothing here depends on time."
+    data = [{**asdict(t), "value": t.value if math.isfinite(t.value) else None} for t in found]
+    return FINE, data, "\n".join(lines) or "Nothing here depends on time."
 
 
 def timeline_command(a: argparse.Namespace) -> Answer:

@@ -14,12 +14,13 @@ import numpy as np
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.circuit.build import INPUT_LEAK_OHM, OperatingState, build_network, cell_voltage, charge_current
+from zesty_trace.core.circuit.build import INPUT_LEAK_OHM, build_network, cell_voltage, charge_current
 from zesty_trace.core.circuit.devices import REVERSE_OHM
 from zesty_trace.core.circuit.drivers import controller_outputs
 from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.network import Element, FloatArray, Network
 from zesty_trace.core.circuit.solver import solve
+from zesty_trace.core.circuit.states import OperatingState
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.errors import EditError

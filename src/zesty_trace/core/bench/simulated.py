@@ -19,10 +19,11 @@ from zesty_trace.core.bench.circuit import (
 from zesty_trace.core.bench.talk import Talk, bus_devices, controllers
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import sampled_scale
-from zesty_trace.core.circuit.build import OperatingState, build_network
+from zesty_trace.core.circuit.build import build_network
 from zesty_trace.core.circuit.faults import Fault, Joints, apply_fault
 from zesty_trace.core.circuit.network import Network, compile_network
 from zesty_trace.core.circuit.solver import Solution, solve
+from zesty_trace.core.circuit.states import OperatingState
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.errors import SolveError
 

@@ -10,7 +10,7 @@ from collections.abc import Callable, Iterator
 import msgspec
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kind import ElementSpec, Kind
+from zesty_trace.core.catalogue.kind import ElementSpec, Kind, channels
 from zesty_trace.errors import InputError
 from zesty_trace.names import is_name, shorten, suggest
 
@@ -44,6 +44,10 @@ RANGES: dict[str, tuple[float, float]] = {
     "sleep_a": (0.0, 1000.0),
     "drive_ohm": (1e-3, 1e6),
     "volt": (0.1, 1000.0),
+    "gain": (10.0, 1e7),
+    "swing_low_v": (0.0, 100.0),
+    "swing_high_v": (0.0, 100.0),
+    "output_ohm": (1e-3, 1e6),
 }
 OWN_RANGES: dict[tuple[type[m.Model], str], tuple[float, float]] = {(m.Battery, "ohm"): (0.0, 1e6)}
 NAMED_PINS: dict[type[m.Model], str] = {
@@ -52,6 +56,7 @@ NAMED_PINS: dict[type[m.Model], str] = {
     m.Zener: "AK",
     m.FieldEffect: "DGS",
     m.Bipolar: "CBE",
+    m.Potentiometer: "1W3",
 }
 NUMBERED_PINS = (m.Resistor, m.FixedResistor, m.Capacitor, m.CurrentLoad, m.Battery)
 ROLES_NEEDED: dict[type[m.Model], tuple[str, ...]] = {
@@ -71,9 +76,26 @@ ELEMENTS: dict[str, tuple[int, tuple[str, ...]]] = {
     "pnp": (3, ("i_s", "beta")),
     "regulator": (3, ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out")),
     "converter": (3, ("v_out", "efficiency", "v_min", "i_q", "i_limit", "r_out")),
+    "darlington": (3, ("v_sat", "r_on", "v_on", "r_in", "gain")),
 }
 MAY_STATE = {"diode": ("n",)}
-_NOT_ZERO = ("ohm", "r_on", "i_s", "n", "if", "vf", "beta", "i_limit", "efficiency", "r_drop", "r_out", "i_z", "v_z")
+_NOT_ZERO = (
+    "ohm",
+    "r_on",
+    "i_s",
+    "n",
+    "if",
+    "vf",
+    "beta",
+    "i_limit",
+    "efficiency",
+    "r_drop",
+    "r_out",
+    "i_z",
+    "v_z",
+    "r_in",
+    "gain",
+)
 
 
 def problems_of(kind: Kind) -> Iterator[tuple[str, str, str]]:
@@ -123,6 +145,8 @@ def _model(kind: Kind) -> Iterator[tuple[str, str, str]]:
         yield from ((".model", words, hint) for v in drops for words, hint in _junction(v, model.ideality))
     if isinstance(model, m.FieldEffect) and not model.on_gate_v > model.threshold_v:
         yield ".model", "vgs_on is not above vth", "r_on is stated at vgs_on, which is above the threshold"
+    if isinstance(model, m.OpAmp) and not channels(kind):
+        yield ".pins", "an op_amp has no channel", "Name its pins OUT, IN+ and IN-, or OUT1, IN1+, IN1- and so on"
     if isinstance(model, m.Composite) and not kind.elements:
         yield ".elements", "a composite needs elements", "List at least one"
     if isinstance(model, m.Charger) and kind.facts.charge_factor_v is None:

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+import re
+from typing import NamedTuple
+
 import msgspec
 from msgspec import field
 
 from zesty_trace.core.catalogue.facts import Facts
-from zesty_trace.core.catalogue.models import AnyModel, Model, Supplied
+from zesty_trace.core.catalogue.models import AnyModel, Model, Supplied, ValueComposite
 
 ROLES = ("supply_in", "supply_out", "ground", "input", "output", "open_drain", "bidirectional", "passive", "no_connect")
+
+_OUT = re.compile(r"OUT(\w*)$")
 
 
 class PinSpec(msgspec.Struct, frozen=True, array_like=True):
@@ -142,9 +147,35 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
             return None
         return self.pin_named(self.model.supply), self.pin_named(self.model.ground)
 
+    @property
+    def value_needed(self) -> bool:
+        """Whether a part of this kind must state its value: it has a unit, and no value of its own."""
+        return bool(self.unit) and not self.is_a(ValueComposite)
+
     def is_a(self, *models: type[Model]) -> bool:
         """Whether the kind has one of these models."""
         return isinstance(self.model, models)
+
+
+class Channel(NamedTuple):
+    """The pins of one amplifier by name."""
+
+    out: str
+    plus: str
+    minus: str
+
+
+def channels(kind: Kind) -> list[Channel]:
+    """Return the channels of a kind: OUT, IN+ and IN-, or OUT1, IN1+ and IN1-."""
+    names = {p.name for p in kind.pins}
+    found = []
+    for spec in kind.pins:
+        match = _OUT.match(spec.name)
+        if match:
+            plus, minus = (f"IN{match.group(1)}{sign}" for sign in "+-")
+            if {plus, minus} <= names:
+                found.append(Channel(spec.name, plus, minus))
+    return found
 
 
 class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):

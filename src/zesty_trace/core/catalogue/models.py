@@ -64,6 +64,18 @@ class Composite(Model, tag="composite", kw_only=True, frozen=True):
     """Made of the kind's `elements`."""
 
 
+class ValueComposite(Composite, tag="scaled", kw_only=True, frozen=True):
+    """Made of the kind's `elements`, whose resistances are stated for a part of `ohm`: the part's value scales them."""
+
+    ohm: float
+
+
+class Potentiometer(Model, tag="potentiometer", kw_only=True, frozen=True):
+    """Pins 1, W and 3; the part's value, or `ohm`, is the resistance from end to end."""
+
+    ohm: float = 10e3
+
+
 class Charger(Model, tag="charger", kw_only=True, frozen=True):
     """A linear cell charger: PROG sets its current."""
 
@@ -168,6 +180,19 @@ class Load(Supplied, tag="load", kw_only=True, frozen=True):
     """A chip that draws a current."""
 
 
+class OpAmp(Load, tag="op_amp", kw_only=True, frozen=True):
+    """An operational amplifier: its channels are its pins OUT, IN+ and IN-, or OUT1, IN1+, IN1- and so on.
+
+    Its outputs reach to `swing_low` V above its ground and to `swing_high` V below its supply.
+    """
+
+    gain: float = 1e5
+    swing_low_v: float = field(name="swing_low", default=0.02)
+    swing_high_v: float = field(name="swing_high", default=0.02)
+    output_ohm: float = field(name="r_out", default=30.0)
+    max_a: float = field(name="i_limit", default=0.025)
+
+
 class Controller(Supplied, tag="controller", kw_only=True, frozen=True):
     """A chip whose program drives its pins, each through `r_drive`."""
 
@@ -194,6 +219,8 @@ AnyModel = (
     | CurrentLoad
     | Inlet
     | Composite
+    | ValueComposite
+    | Potentiometer
     | Charger
     | Diode
     | Led
@@ -205,6 +232,7 @@ AnyModel = (
     | Regulator
     | Converter
     | Load
+    | OpAmp
     | Controller
     | Battery
 )
@@ -218,6 +246,8 @@ MODELS: dict[str, type[Model]] = {
         CurrentLoad,
         Inlet,
         Composite,
+        ValueComposite,
+        Potentiometer,
         Charger,
         Diode,
         Led,
@@ -229,6 +259,7 @@ MODELS: dict[str, type[Model]] = {
         Regulator,
         Converter,
         Load,
+        OpAmp,
         Controller,
         Battery,
     )

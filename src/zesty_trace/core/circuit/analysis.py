@@ -12,9 +12,10 @@ from typing import Any
 import numpy as np
 
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.circuit.build import OperatingState, build_network, build_networks, fullest, operating_states
+from zesty_trace.core.circuit.build import build_network, build_networks
 from zesty_trace.core.circuit.network import FloatArray, Network, shape_of
 from zesty_trace.core.circuit.solver import Solution, solve, solve_alike
+from zesty_trace.core.circuit.states import OperatingState, fullest, operating_states
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.errors import SolveError

@@ -4,20 +4,21 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import singledispatch
 
 import numpy as np
 from msgspec.structs import replace
 
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.kinds import ElementSpec, Kind
+from zesty_trace.core.catalogue.kind import ElementSpec, Kind, channels
 from zesty_trace.core.circuit.devices import THERMAL_V
-from zesty_trace.core.circuit.drivers import driver_at, drivers
+from zesty_trace.core.circuit.drivers import driver_at
 from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.network import Element, Network
+from zesty_trace.core.circuit.op_amps import amplified
+from zesty_trace.core.circuit.states import OperatingState, all_on
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Part, Pin, StateSpec
+from zesty_trace.core.design.model import Part, Pin
 from zesty_trace.core.stated import leading_value
 from zesty_trace.errors import InputError
 
@@ -27,161 +28,12 @@ SUPPLY_CURRENT_TOLERANCE = 0.15
 SUPPLY_TOLERANCE = 0.005  # what a bench supply holds, common practice
 BRICK_OHM = 0.02
 UNPLUGGED_OHM = 1e9
+WIPER_OHM = 2.0  # of a wiper at the end of its track, common practice
+MIDDLE_PCT = 50.0
 LINK_OHM = 0.01  # of a 0 Ω link; common practice, at most 50 mΩ
 STARTS_FROM_V = 2.0  # a chip whose supply range is not known
-NEARLY_EMPTY_PCT = 5.0
+LED_SPREAD, DIODE_SPREAD = 0.08, 0.05  # of the forward voltage, either way: common practice
 DRIVE = {"ohm": 0.3}  # how far the resistance of an output is from its typical figure
-
-
-@dataclass(frozen=True)
-class OperatingState:
-    """Which outputs are on, high or, with an open drain, pulling low; every other is off, every input left alone.
-
-    A `quiet` state leaves the outputs of all but the controllers open: asleep, or told by nobody what to do. In `reset`
-    the controllers' own are open, as they are until a program runs.
-
-    `flipped` are parts in their other position: buttons pressed, switches thrown, bridges closed, relays pulled in;
-    `asleep` are parts that draw only their sleep current.
-    `unplugged` are inlets and cells that nothing is plugged into.
-    `supply_v` None is what the inlets bring, 0 that none is plugged in; `cell_pct` None the voltage stated of the cell.
-    """
-
-    name: str
-    high: frozenset[Pin] = frozenset()
-    flipped: frozenset[str] = frozenset()
-    asleep: frozenset[str] = frozenset()
-    unplugged: frozenset[str] = frozenset()
-    supply_v: float | None = None
-    cell_pct: float | None = None
-    quiet: bool = False
-    reset: bool = False
-
-
-def can_sleep(kind: Kind) -> bool:
-    """Whether a kind says what it draws asleep."""
-    return isinstance(kind.model, m.Supplied) and kind.model.sleep_a is not None
-
-
-def proposed_states(wired: Wired) -> list[OperatingState]:
-    """Return the states worth solving: all off, each output alone, asleep and nearly empty on a cell, all on.
-
-    Lights that are told what to show have a state of their own in which they are dark; elsewhere they shine fully.
-    """
-    design = wired.design
-    all_drivers = [d for d in drivers(wired) if d.how != "bus" and not (d.programmed and _idles_high(wired, d.pin))]
-    outputs = [d.pin for d in all_drivers if d.loaded]
-    net_of = wired.net_of
-    everything = frozenset(d.pin for d in all_drivers)
-    nets = [net_of[p] for p in outputs]
-    names = [
-        net if nets.count(net) == 1 else f"{net} by {wired.label(pin)}" for net, pin in zip(nets, outputs, strict=True)
-    ]
-    alone = [OperatingState(f"{name} on", frozenset((pin,))) for name, pin in zip(names, outputs, strict=True)]
-    empty: list[OperatingState] = []
-    if any(wired.kind(ref).ocv for ref in design.parts):
-        sleepers = frozenset(r for r in design.parts if can_sleep(wired.kind(r)))
-        if sleepers:
-            empty.append(OperatingState("asleep", asleep=sleepers, supply_v=0.0, quiet=True))
-        empty.append(OperatingState("on the cell", everything, supply_v=0.0))
-        empty.append(OperatingState("cell nearly empty", everything, supply_v=0.0, cell_pct=NEARLY_EMPTY_PCT))
-    lights = frozenset(r for r in design.parts if wired.kind(r).facts.light)
-    dark = [OperatingState("lights dark", asleep=lights)] if lights else []
-    buses = [OperatingState(f"{ref} drives its bus", pins) for ref, pins in _buses(wired).items()]
-    handled = _by_hand(wired, everything)
-    if not everything:
-        return [*dark, *buses, *handled, *empty, OperatingState("all lit" if lights else "at rest")]
-    off, on = OperatingState("all off"), OperatingState("all on", everything)
-    programmed = any(d.programmed for d in all_drivers)
-    reset = [OperatingState("in reset", reset=True)] if programmed else []
-    return [off, *reset, *dark, *alone, *buses, *handled, *empty, on]
-
-
-def _by_hand(wired: Wired, everything: frozenset[Pin]) -> list[OperatingState]:
-    """Return the states that a hand makes: each button pressed with all off, each switch thrown and each inlet alone
-    with all on, and all buttons pressed at once."""
-    buttons = [r for r in wired.design.parts if wired.kind(r).flipped and is_button(wired.kind(r))]
-    switches = [r for r in wired.design.parts if wired.kind(r).flipped and is_throw(wired.kind(r))]
-    found = [OperatingState(f"{r} pressed", flipped=frozenset((r,))) for r in buttons]
-    if len(buttons) > 1:
-        found.append(OperatingState("all buttons pressed", flipped=frozenset(buttons)))
-    found += [OperatingState(f"{r} thrown", everything, frozenset((r,))) for r in switches]
-    sources = wired.of_model(m.Inlet)
-    if len(sources) > 1:
-        found += [OperatingState(f"{r} alone", everything, unplugged=frozenset(sources) - {r}) for r in sources]
-    return found
-
-
-def is_button(kind: Kind) -> bool:
-    """Whether a hand presses it and it springs back: it is open by itself and has a pressed position."""
-    return kind.prefix == "SW" and kind.is_a(m.Open)
-
-
-def is_throw(kind: Kind) -> bool:
-    """Whether a hand throws it and it stays."""
-    return kind.prefix == "SW" and not kind.is_a(m.Open)
-
-
-def _idles_high(wired: Wired, pin: Pin) -> bool:
-    """Whether a controller's pin is an output by its role: the line of a serial port, which rests high."""
-    return wired.spec(pin).role == "output"
-
-
-def _buses(wired: Wired) -> dict[str, frozenset[Pin]]:
-    """Return part -> the bus pins that it drives when it is read."""
-    found: dict[str, set[Pin]] = {}
-    for d in drivers(wired):
-        if d.how == "bus":
-            found.setdefault(d.pin.ref, set()).add(d.pin)
-    return {ref: frozenset(pins) for ref, pins in found.items()}
-
-
-def operating_states(wired: Wired) -> list[OperatingState]:
-    """Return the user's own states, or the proposed ones. Pins and parts that are gone are left out of a state."""
-    design = wired.design
-    if not design.states:
-        return proposed_states(wired)
-    return [
-        OperatingState(
-            s.name,
-            frozenset(p for p in s.high if p.ref in design.parts),
-            frozenset(r for r in s.flipped if r in design.parts),
-            frozenset(r for r in s.asleep if r in design.parts),
-            frozenset(r for r in s.unplugged if r in design.parts),
-            s.supply_v,
-            s.cell_pct,
-            reset=s.reset,
-        )
-        for s in design.states
-    ]
-
-
-def spec_of_state(state: OperatingState) -> StateSpec:
-    """Return a state as the design keeps it."""
-    return StateSpec(
-        name=state.name,
-        high=tuple(sorted(state.high)),
-        flipped=tuple(sorted(state.flipped)),
-        asleep=tuple(sorted(state.asleep)),
-        unplugged=tuple(sorted(state.unplugged)),
-        reset=state.reset,
-        supply_v=state.supply_v,
-        cell_pct=state.cell_pct,
-    )
-
-
-def resting(wired: Wired) -> OperatingState:
-    """Return the state in which nothing is driven, whatever the user's states are."""
-    return OperatingState("at rest", quiet=True)
-
-
-def fullest(states: Sequence[OperatingState]) -> OperatingState:
-    """Return the state with the most outputs high and a normal cell; the last of several."""
-    return max(enumerate(states), key=lambda s: (s[1].cell_pct is None, len(s[1].high), s[0]))[1]
-
-
-def all_on(wired: Wired) -> OperatingState:
-    """Return the state with most outputs high."""
-    return fullest(operating_states(wired))
 
 
 class _Builder:
@@ -237,7 +89,8 @@ def junction_values(v_f: float, i_f: float, n: float) -> dict[str, float]:
 @elements_of.register
 def _diode(model: m.Diode | m.Led, b: _Builder, part: Part, kind: Kind) -> None:
     values = junction_values(forward_voltage(part, kind), model.rated_a, model.ideality)
-    b.add(part, "diode", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {})
+    spread = LED_SPREAD if isinstance(model, m.Led) else DIODE_SPREAD
+    b.add(part, "diode", (_pin(part, kind, "A"), _pin(part, kind, "K")), values, {"n": spread})
 
 
 def forward_voltage(part: Part, kind: Kind) -> float:
@@ -339,6 +192,24 @@ def _load(model: m.Load, b: _Builder, part: Part, kind: Kind) -> None:
 
 
 @elements_of.register
+def _op_amp(model: m.OpAmp, b: _Builder, part: Part, kind: Kind) -> None:
+    """Each channel that is fed back follows its inputs; one that is not is an output that compares."""
+    _load(model, b, part, kind)
+    feeds = (_pin(part, kind, model.supply), _pin(part, kind, model.ground))
+    values = {
+        "gain": model.gain,
+        "low": model.swing_low_v,
+        "high": model.swing_high_v,
+        "r_out": model.output_ohm,
+        "i_limit": model.max_a,
+    }
+    for c in channels(kind):
+        pins = (_pin(part, kind, c.plus), _pin(part, kind, c.minus), _pin(part, kind, c.out), *feeds)
+        if pins[2] in amplified(b.wired):
+            b.add(part, "amplifier", pins, values, {})
+
+
+@elements_of.register
 def _controller(model: m.Controller, b: _Builder, part: Part, kind: Kind) -> None:
     _, ground = _add_supply_load(model, b, part, kind)
     _add_outputs(b, part, kind)
@@ -403,6 +274,33 @@ def _element_values(spec: ElementSpec) -> dict[str, float]:
 
 
 @elements_of.register
+def _value_composite(model: m.ValueComposite, b: _Builder, part: Part, kind: Kind) -> None:
+    by_value = [
+        replace(e, values={**e.values, "ohm": element_ohm(part, kind, e)}) if e.type == "resistor" else e
+        for e in kind.elements
+    ]
+    _add_elements(b, part, kind, by_value)
+
+
+def element_ohm(part: Part, kind: Kind, spec: ElementSpec) -> float:
+    """Return the resistance of one resistor of a kind that is made of several, by the part's value, Ω."""
+    ohm = spec.values.get("ohm", 0.0)
+    if isinstance(kind.model, m.ValueComposite):
+        ohm *= (leading_value(part.value) or kind.model.ohm) / kind.model.ohm
+    return ohm
+
+
+@elements_of.register
+def _potentiometer(model: m.Potentiometer, b: _Builder, part: Part, kind: Kind) -> None:
+    """Two resistors with the wiper between them, at its middle unless the state says otherwise."""
+    ohm = leading_value(part.value) or model.ohm
+    share = b.state.wiper_pct.get(part.ref, MIDDLE_PCT) / 100.0
+    for ends, part_of in ((("1", "W"), share), (("W", "3"), 1.0 - share)):
+        pins = (_pin(part, kind, ends[0]), _pin(part, kind, ends[1]))
+        b.add(part, "resistor", pins, {"ohm": max(ohm * part_of, WIPER_OHM)}, {"ohm": kind.tolerance})
+
+
+@elements_of.register
 def _zener(model: m.Zener, b: _Builder, part: Part, kind: Kind) -> None:
     volt = leading_value(part.value) or model.zener_v
     values = {**junction_values(0.75, 0.01, 1.5), "v_z": volt, "i_z": model.zener_a}
@@ -410,11 +308,17 @@ def _zener(model: m.Zener, b: _Builder, part: Part, kind: Kind) -> None:
 
 
 def cell_voltage(part: Part, kind: Kind, charge_pct: float | None) -> float:
-    """Return the open-circuit voltage at a state of charge, by the kind's curve; without one, the voltage stated, V."""
+    """Return the open-circuit voltage at a state of charge, by the kind's curve; without one, the voltage stated, V.
+
+    A stated voltage of several cells' worth is that many in a row.
+    """
+    one = kind.model.output_v or 0.0
+    said = leading_value(part.value) or one
     if charge_pct is None or not kind.ocv:
-        return leading_value(part.value) or kind.model.output_v or 0.0
+        return said
     percents, volts = zip(*sorted(kind.ocv), strict=True)
-    return float(np.interp(charge_pct, percents, volts))
+    in_a_row = max(1, round(said / one)) if one else 1
+    return in_a_row * float(np.interp(charge_pct, percents, volts))
 
 
 def charge_current(wired: Wired, ref: str) -> float | None:
@@ -448,7 +352,7 @@ def _battery(model: m.Battery, b: _Builder, part: Part, kind: Kind) -> None:
     b.add(part, "source", pins, values, {"volt": kind.tolerance})
 
 
-OF_STATE = (m.Inlet, m.Supplied, m.Battery)  # their elements differ from state to state
+OF_STATE = (m.Inlet, m.Supplied, m.Battery, m.Potentiometer)  # their elements differ from state to state
 
 
 def build_network(wired: Wired, state: OperatingState | None = None) -> Network:
@@ -471,7 +375,12 @@ def build_networks(wired: Wired, states: Sequence[OperatingState]) -> list[Netwo
             flipped = bool(kind.flipped) and ref in state.flipped
             key: tuple[object, ...] = (ref, flipped)
             if kind.is_a(*OF_STATE) or kind.drive is not None:
-                own = (frozenset(high.get(ref, ())), ref in state.asleep, ref in state.unplugged)
+                own = (
+                    frozenset(high.get(ref, ())),
+                    ref in state.asleep,
+                    ref in state.unplugged,
+                    state.wiper_pct.get(ref),
+                )
                 key += (*own, state.supply_v, state.cell_pct, state.quiet, state.reset)
             if key not in known:
                 start = len(builder.elements)

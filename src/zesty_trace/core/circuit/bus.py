@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Strap
+from zesty_trace.core.circuit.build import element_ohm
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 
@@ -35,7 +36,7 @@ def _ties(wired: Wired, net: str | None) -> Iterator[tuple[float, str]]:
             if element.type == "resistor" and name in element.pins:
                 far = wired.net_at(pin.ref, next((n for n in element.pins if n != name), name))
                 if far and far != net:
-                    yield element.values.get("ohm", 0.0), far
+                    yield element_ohm(wired.part(pin.ref), wired.kind(pin.ref), element), far
 
 
 def bus_addresses(wired: Wired) -> dict[str, int | None]:

@@ -20,10 +20,13 @@ MAX_EXPONENT = 80.0
 BODY_DIODE_A = 1e-13
 ZENER_SLOPE_V = 0.05  # how sharp the knee is: tens of millivolts a decade, common practice
 LOAD_KNEE_V = 0.1
-LOAD_LEAK_S = 5e-6
+LOAD_LEAK_SHARE = 0.02  # of its current, what a load takes at its threshold before it starts
+LOAD_LEAK_S = 1e-12
 WAKE_V = 1.2
 REVERSE_A = 1e-8
 REVERSE_OHM = 1e5
+SCALED = 1e3
+GIVES_A = 1e-6
 
 
 @dataclass
@@ -89,8 +92,10 @@ def current_load(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) 
     """A load that takes a constant current once its voltage is well above `v_on`, and leaks a little below."""
     volt = v[..., 0] - v[..., 1]
     s = 1.0 / (1.0 + np.exp(np.clip(-(volt - p["v_on"]) / LOAD_KNEE_V, -60.0, 60.0)))
-    current = p["amp"] * s + LOAD_LEAK_S * volt
-    return _two_terminal(v, current, p["amp"] * s * (1 - s) / LOAD_KNEE_V + LOAD_LEAK_S)
+    leak = LOAD_LEAK_SHARE * p["amp"] / np.maximum(p["v_on"], LOAD_KNEE_V) + LOAD_LEAK_S
+    bend = s * (1 - s) / LOAD_KNEE_V
+    current = p["amp"] * s + leak * volt * (1 - s)
+    return _two_terminal(v, current, (p["amp"] - leak * volt) * bend + leak * (1 - s))
 
 
 def nmos(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
@@ -236,6 +241,60 @@ def converter(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> 
     return Stamp(flow, by_v, by_i, vout - p["v_out"] * on + lost + p["r_out"] * i, f_v, lost_slope + p["r_out"])
 
 
+def amplifier(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """In plus, in minus, out, supply, ground: `gain` between rails less `low` and `high`; branch current out of `out`.
+
+    The law is divided by SCALED, so that its rounding stays below what Newton's method asks for.
+    """
+    assert i is not None
+    knee = 0.005
+    apart = v[..., 0] - v[..., 1]
+    low = v[..., 4] + p["low"]
+    room = v[..., 3] - p["high"] - low
+    alive = room > 0.1
+    room = np.where(alive, room, 0.1)
+    wanted = p["gain"] * apart + room / 2
+    up, up_slope = softplus(wanted / knee)
+    over, over_slope = softplus((wanted - room) / knee)
+    level = low + knee * (up - over)
+    by_apart = p["gain"] * (up_slope - over_slope)
+    by_room = np.where(alive, (up_slope - over_slope) / 2 + over_slope, 0.0)
+    width, ohm = 0.01 * p["i_limit"], 2000.0
+    out, out_slope = softplus((i - p["i_limit"]) / width)
+    back, back_slope = softplus((-i - p["i_limit"]) / width)
+    given, given_slope = softplus(i / GIVES_A)
+    given = GIVES_A * given
+    flow, by_v = _zeros(v)
+    flow[..., 2], flow[..., 3], flow[..., 4] = -i, given, i - given
+    by_i = np.zeros_like(v)
+    by_i[..., 2], by_i[..., 3], by_i[..., 4] = -1.0, given_slope, 1.0 - given_slope
+    f = v[..., 2] - level + p["r_out"] * i + ohm * width * (out - back)
+    f_v = np.zeros_like(v)
+    f_v[..., 0], f_v[..., 1], f_v[..., 2] = -by_apart, by_apart, 1.0
+    f_v[..., 3], f_v[..., 4] = -by_room, by_room - 1.0
+    f_i = p["r_out"] + ohm * (out_slope + back_slope)
+    return Stamp(flow, by_v, by_i, f / SCALED, f_v / SCALED, f_i / SCALED)
+
+
+def darlington(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:
+    """Collector, base, emitter of a pair behind its base resistor: the lesser of what the load and the base allow."""
+    knee, sharp, least = 0.05, 4.0, 1e-12
+    flow, by_v = _zeros(v)
+    into, into_slope = softplus((v[..., 1] - v[..., 2] - p["v_on"]) / knee)
+    base, base_slope = knee / p["r_in"] * into, into_slope / p["r_in"]
+    wide, wide_slope = softplus((v[..., 0] - v[..., 2] - p["v_sat"]) / knee)
+    asked, asked_slope = knee / p["r_on"] * wide + least, wide_slope / p["r_on"]
+    most, most_slope = p["gain"] * base + least, p["gain"] * base_slope
+    lesser = np.minimum(asked, most)
+    amp = lesser * ((lesser / asked) ** sharp + (lesser / most) ** sharp) ** (-1.0 / sharp)
+    by_c, by_b = (amp / asked) ** (sharp + 1) * asked_slope, (amp / most) ** (sharp + 1) * most_slope
+    flow[..., 0], flow[..., 1], flow[..., 2] = amp, base, -amp - base
+    by_v[..., 0, 0], by_v[..., 0, 1], by_v[..., 0, 2] = by_c, by_b, -by_c - by_b
+    by_v[..., 1, 1], by_v[..., 1, 2] = base_slope, -base_slope
+    by_v[..., 2, :] = -by_v[..., 0, :] - by_v[..., 1, :]
+    return Stamp(flow, by_v)
+
+
 EQUATIONS = {
     "resistor": resistor,
     "source": source,
@@ -248,4 +307,6 @@ EQUATIONS = {
     "pnp": pnp,
     "regulator": regulator,
     "converter": converter,
+    "amplifier": amplifier,
+    "darlington": darlington,
 }

@@ -12,6 +12,7 @@ from typing import Literal
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kind import Drive, Kind, PinSpec
+from zesty_trace.core.circuit.op_amps import amplified
 from zesty_trace.core.circuit.wired import SWITCHES, Wired, worked_out
 from zesty_trace.core.design.model import Pin
 
@@ -102,7 +103,7 @@ def drivers(wired: Wired) -> tuple[Driver, ...]:
     for pin, spec in wired.pins():
         kind = wired.kind(pin.ref)
         drive, net = drive_of(kind), wired.net_of.get(pin)
-        if drive is None or net is None or not can_drive(kind, spec):
+        if drive is None or net is None or pin in amplified(wired) or not can_drive(kind, spec):
             continue
         ends = (wired.pin(pin.ref, drive.supply), wired.pin(pin.ref, drive.ground))
         loaded, programmed = reaches_a_load(wired, pin), is_programmed(kind)

@@ -1,27 +1,18 @@
-"""Where the current goes: what each supply gives in each state, the timeline's charge, and how long a cell lasts."""
+"""Where the current goes: what each supply gives in each state, and the charge of the timeline."""
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass
 
-from msgspec.structs import replace
-
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.analysis import Analysis, Operating, analyse
-from zesty_trace.core.circuit.build import charge_current, operating_states, spec_of_state
 from zesty_trace.core.circuit.inflow import inflow
+from zesty_trace.core.circuit.states import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Moment, Pin
 
 SUPPLIES = ("inlet", "battery", "regulator", "converter")
-OUT_OF_HAND = 0.03  # a regulator's output this far down counts as lost
-CV_FACTOR = 1.3  # charging ends slowly at constant voltage: common practice
-SELF_DISCHARGE_PER_MONTH = 0.03  # lithium cells, common practice
-MONTH_S = 30 * 86400.0
 LIT_A = 0.0002  # below this an LED looks dark
-_MAH = re.compile(r"(\d+(?:[.,]\d+)?)\s*mAh", re.I)
 
 
 @dataclass(frozen=True)
@@ -188,104 +179,4 @@ def lit_leds(operating: Operating, wired: Wired) -> dict[str, float]:
             continue
         if amp >= LIT_A:
             found[ref] = amp
-    return found
-
-
-# Cells ----------------------------------------------------------------------------------------------------------------
-
-
-@dataclass(frozen=True)
-class RunTime:
-    """How long a cell lasts on the timeline."""
-
-    ref: str
-    capacity_mah: float
-    average_a: float
-    floor_pct: float
-    held_by: str
-    hours: float
-
-
-def capacity_mah(wired: Wired, ref: str) -> float:
-    """Return the capacity of a cell: stated in its value or notes as `1200 mAh`, else the kind's."""
-    design = wired.design
-    part = design.parts[ref]
-    said = _MAH.search(f"{part.value} {part.notes}")
-    if said:
-        return float(said.group(1).replace(",", "."))
-    return stated(wired.kind(ref).facts.capacity_mah, 1000.0)
-
-
-def run_times(wired: Wired) -> list[RunTime]:
-    """Return the run time of each cell on the timeline, supply unplugged.
-
-    hours = capacity x usable share / (average current + self-discharge). The cell is usable down to the charge at
-    which the first regulator can no longer hold its output in the heaviest state of the timeline.
-    """
-    design = wired.design
-    cells = [r for r in design.parts if wired.kind(r).ocv]
-    if not cells:
-        return []
-    specs = [spec_of_state(s) for s in operating_states(wired)]
-    timeline = design.timeline or proposed_timeline(wired)
-    unplugged = replace(design, states=tuple(replace(s, supply_v=0.0) for s in specs), timeline=timeline)
-    cycle = play(wired.with_design(unplugged))
-    if not cycle.steps:
-        return []
-    heaviest = max(cycle.steps, key=lambda s: s.amp).state
-    floor, held_by = _floor_pct(wired.with_design(unplugged), heaviest)
-    found = []
-    for ref in cells:
-        mah = capacity_mah(wired, ref)
-        average = cycle.average_a / len(cells)
-        lost = SELF_DISCHARGE_PER_MONTH * mah / 1000 * 3600 / MONTH_S
-        hours = mah / 1000 * (1 - floor / 100) / (average + lost)
-        found.append(RunTime(ref, mah, average, floor, held_by, hours))
-    return found
-
-
-def _floor_pct(wired: Wired, state: str) -> tuple[float, str]:
-    """Return the charge below which a supply is lost in `state`, and which one; 0 % if all hold to the end."""
-    design = wired.design
-    spec = next(s for s in design.states if s.name == state)
-    for pct in (*range(50, 0, -5), 0):
-        trial = replace(design, states=(replace(spec, cell_pct=float(pct)),))
-        for load in supply_budget(wired.with_design(trial)):
-            kind = wired.kind(load.ref)
-            wanted = kind.model.output_v
-            if wanted and load.volt < wanted * (1 - OUT_OF_HAND):
-                return min(100.0, pct + 5.0), load.ref
-    return 0.0, ""
-
-
-@dataclass(frozen=True)
-class Charging:
-    """How a charger fills its cell."""
-
-    ref: str
-    amp: float
-    cell: str
-    capacity_mah: float
-    hours: float
-    rate_c: float
-
-
-def charging(wired: Wired) -> list[Charging]:
-    """Return the current, time and rate of each charger that reaches a cell.
-
-    hours = capacity / current x 1.3: the end goes slowly at constant voltage (common practice).
-    """
-    design = wired.design
-    net_of = wired.net_of
-    found = []
-    for ref in design.parts:
-        kind = wired.kind(ref)
-        if not kind.is_a(m.Charger):
-            continue
-        amp = charge_current(wired, ref)
-        net = net_of.get(Pin(ref, kind.pin_named("BAT").number), "")
-        cell = next((p.ref for p in design.nets.get(net, ()) if wired.kind(p.ref).ocv), None)
-        if amp and cell:
-            mah = capacity_mah(wired, cell)
-            found.append(Charging(ref, amp, cell, mah, mah / 1000 / amp * CV_FACTOR, amp / (mah / 1000)))
     return found

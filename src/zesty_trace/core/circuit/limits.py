@@ -124,10 +124,21 @@ def _load(old: FloatArray, new: FloatArray, p: Values) -> FloatArray:
     return found
 
 
+def _amplifier(old: FloatArray, new: FloatArray, p: Values) -> FloatArray:
+    """Stop an amplifier that goes from one end of its output to the other in one step at its middle."""
+    edge = (old[..., 3] - old[..., 4]) / (2.0 * p["gain"])
+    there, here = _across(new), _across(old)
+    crossed = (np.abs(here) > edge) & (np.abs(there) > edge) & (here * there < 0)
+    found = new.copy()
+    found[..., 0] = new[..., 1] + np.where(crossed, 0.0, there)
+    return found
+
+
 LIMITS: dict[str, Limit] = {
     "diode": _diode,
     "zener": _zener,
     "current_load": _load,
+    "amplifier": _amplifier,
     "nmos": lambda old, new, p: _field_effect(old, new, p, 1.0),
     "pmos": lambda old, new, p: _field_effect(old, new, p, -1.0),
     "npn": lambda old, new, p: _bipolar(old, new, p, 1.0),

@@ -27,6 +27,8 @@ TERMINALS = {
     "pnp": 3,
     "regulator": 3,
     "converter": 3,
+    "amplifier": 5,
+    "darlington": 3,
 }
 PARAMETERS = {
     "resistor": ("ohm",),
@@ -40,8 +42,10 @@ PARAMETERS = {
     "pnp": ("i_s", "beta"),
     "regulator": ("v_out", "v_drop", "r_drop", "i_q", "i_limit", "r_out"),
     "converter": ("v_out", "efficiency", "v_min", "i_q", "i_limit", "r_out"),
+    "amplifier": ("gain", "low", "high", "r_out", "i_limit"),
+    "darlington": ("v_sat", "r_on", "v_on", "r_in", "gain"),
 }
-BRANCHES = ("source", "regulator", "converter")
+BRANCHES = ("source", "regulator", "converter", "amplifier")
 
 
 @dataclass(frozen=True)
@@ -49,7 +53,8 @@ class Element:
     """One element. `nodes` and `pins` run in terminal order:
 
     two-terminal: plus (anode, supply), minus; nmos, pmos: drain, gate, source; npn, pnp: collector, base, emitter;
-    regulator and converter: in, out, ground. `tolerances` has relative half-widths by parameter.
+    regulator and converter: in, out, ground; amplifier: in plus, in minus, out, supply, ground; darlington: collector,
+    base, emitter. `tolerances` has relative half-widths by parameter.
     """
 
     name: str

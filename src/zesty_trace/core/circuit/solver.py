@@ -118,11 +118,11 @@ class Solution:
         return start
 
 
-def _branch_rows(compiled: Compiled) -> dict[str, int]:
-    """Return element name -> row of its branch current."""
+def _branch_rows(compiled: Compiled) -> dict[tuple[str, tuple[str, ...]], int]:
+    """Return name and nodes of an element -> row of its branch current."""
     elements = compiled.network.elements
     return {
-        elements[k].name: int(row)
+        (elements[k].name, elements[k].nodes): int(row)
         for group in compiled.groups
         if len(group.branch)
         for k, row in zip(group.index, group.branch, strict=True)
@@ -321,4 +321,6 @@ def _paths(element: Element) -> list[tuple[str, str]]:
     n = element.nodes
     if element.type in ("nmos", "pmos"):
         return [(n[0], n[2])]
+    if element.type == "amplifier":
+        return [(n[2], n[4])]
     return list(itertools.pairwise(n))

@@ -8,17 +8,21 @@ practice, from memory).
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from functools import cached_property
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.circuit.analysis import Analysis, analyse
-from zesty_trace.core.circuit.build import BRICK_OHM
+from zesty_trace.core.circuit.build import BRICK_OHM, build_network
+from zesty_trace.core.circuit.network import Element
+from zesty_trace.core.circuit.solver import solve
 from zesty_trace.core.circuit.wired import Neighbour, Wired, worked_out
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.quantities import say
+from zesty_trace.errors import SolveError
 
 RISE_FACTOR = 0.8473  # ln(0.7 / 0.3), UM10204
 BUS_SPEEDS = ((1_000_000.0, 120e-9), (400_000.0, 300e-9), (100_000.0, 1000e-9))  # UM10204: fast plus, fast, standard
@@ -28,6 +32,9 @@ ESR_OHM = 0.1  # of the capacitors and the lead together: common practice
 RESPONSE_S: dict[type[m.Model], float] = {m.Regulator: 10e-6, m.Converter: 30e-6}
 COIL_STRAY_F = 100e-12  # winding, track and switch: common practice
 COIL_H = 5e-3
+LEAD_OHM = 0.1  # of a supply lead: common practice
+BULK_OHM, CERAMIC_OHM = 0.2, 0.02  # in a row with a capacitor: common practice
+NOTHING_V = 5000.0  # where a coil's current finds no way
 SMALL_OHM = 1.0  # a resistor up to this in a supply line holds no inrush back that counts
 
 
@@ -45,8 +52,8 @@ class TimeConstant:
     limit: float | None = None
 
     def say(self) -> str:
-        """Return the number in words."""
-        return say(self.value, self.unit)
+        """Return the number in words; what takes for ever never happens."""
+        return say(self.value, self.unit) if math.isfinite(self.value) else "never"
 
 
 def charge_time_s(ohm: float, farad: float, supply_v: float, threshold_v: float) -> float:
@@ -90,6 +97,21 @@ def time_constants(wired: Wired) -> tuple[TimeConstant, ...]:
     return tuple(_Times(wired).run())
 
 
+@worked_out
+def droops(wired: Wired) -> tuple[TimeConstant, ...]:
+    """Return how far supplies drop on a load step. SolveError as solving."""
+    return tuple(_Times(wired).droops())
+
+
+@worked_out
+def capacitance_behind(wired: Wired, ref: str) -> tuple[float, tuple[str, ...]]:
+    """Return what an inlet or a cell has to charge through parts that hold nothing back, F, and on which nets."""
+    times = _Times(wired)
+    out = wired.pin_of_role(ref, "supply_out")
+    nets, _ = times.reached(wired.net_of.get(out, "") if out else "")
+    return sum(times.capacitance(n) for n in nets), tuple(nets)
+
+
 class _Times:
     def __init__(self, wired: Wired) -> None:
         design = wired.design
@@ -98,13 +120,17 @@ class _Times:
         self.ground = wired.ground
         self.rails = wired.rails
         self.analysis: Analysis = analyse(wired)
-        self.volts = self.analysis.worst().net_voltages()
+
+    @cached_property
+    def volts(self) -> Mapping[str, float]:
+        """Net -> V with most outputs on."""
+        return self.analysis.worst().net_voltages()
 
     def run(self) -> Iterator[TimeConstant]:
         yield from self._resets_and_filters()
         yield from self._buses()
         yield from self._inrush()
-        yield from self._droops()
+        yield from self.droops()
         yield from self._coils()
 
     def kind(self, ref: str) -> Kind:
@@ -129,16 +155,11 @@ class _Times:
             if reset and pulls:
                 supply = self.volts.get(pulls[0], 0.0)
                 threshold = supply * stated(self.kind(reset.ref).facts.input_high_share, 0.7)
+                end = ohm * sum(self.volts.get(n.beyond, 0.0) / n.value for n in resistors)
                 if supply > 0:
-                    yield TimeConstant(
-                        "Reset delay",
-                        self.wired.label(reset),
-                        charge_time_s(ohm, farad, supply, threshold),
-                        "s",
-                        f"{say(ohm, 'Ω')} and {say(farad, 'F')} up to {say(threshold, 'V')}",
-                        refs,
-                        (net,),
-                    )
+                    how = f"{say(ohm, 'Ω')} and {say(farad, 'F')} up to {say(threshold, 'V')} of {say(end, 'V')}"
+                    delay = charge_time_s(ohm, farad, end, threshold) if end > threshold else math.inf
+                    yield TimeConstant("Reset delay", self.wired.label(reset), delay, "s", how, refs, (net,))
             else:
                 yield TimeConstant(
                     "Filter corner",
@@ -190,16 +211,17 @@ class _Times:
                 continue
             out = next((s.number for s in kind.pins if s.role == "supply_out"), "")
             net = self.net_of.get(Pin(ref, out), "")
-            nets, ohm, refs = self._reached(net)
+            nets, refs = self.reached(net)
             farad = sum(self.capacitance(n) for n in nets)
             volt = self.volts.get(net, 0.0)
-            if farad <= 0 or volt <= 0:
+            amp = self._first_rush(ref, out)
+            if farad <= 0 or volt <= 0 or not amp:
                 continue
-            ohm += (kind.model.ohm if isinstance(kind.model, m.Battery) else BRICK_OHM) + ESR_OHM
+            ohm = volt / amp
             yield TimeConstant(
                 "Inrush",
                 ref,
-                volt / ohm,
+                amp,
                 "A",
                 f"{say(volt, 'V')} into {say(farad, 'F')} through {say(ohm, 'Ω')}, over in "
                 f"{say(3 * ohm * farad, 's', 2)}",
@@ -207,9 +229,31 @@ class _Times:
                 tuple(nets),
             )
 
-    def _reached(self, net: str) -> tuple[list[str], float, list[str]]:
-        """Return the nets that a supply reaches through fuses, coils and diodes, their resistance, and those parts."""
-        nets, ohm, refs, waiting = [net], 0.0, [], [net]
+    def _first_rush(self, ref: str, out: str) -> float | None:
+        """Return what a supply gives at the first moment, every capacitor empty: each a resistor as small as its own.
+
+        None where that circuit has no solution.
+        """
+        state = self.analysis.states[0]
+        source = self.kind(ref).is_a(m.Inlet)
+        network = build_network(self.wired, replace(state, supply_v=None if source else 0.0, unplugged=frozenset()))
+        if source:
+            network = network.changed(ref, ohm=BRICK_OHM + LEAD_OHM)
+        empty = []
+        for name in self.wired.of_model(m.Capacitor):
+            ends = [self.net_of.get(p, "") for p in self.wired.pins_of(name)]
+            if len(ends) == 2 and all(ends):
+                own = BULK_OHM if self.kind(name).polarity else CERAMIC_OHM
+                empty.append(Element(name, "resistor", (ends[0], ends[1]), {"ohm": own}))
+        try:
+            solved = solve(network.with_elements(empty))
+        except SolveError:
+            return None
+        return -solved.pin_currents().get(Pin(ref, out), 0.0)
+
+    def reached(self, net: str) -> tuple[list[str], list[str]]:
+        """Return the nets that a supply reaches through fuses, coils and diodes, and those parts."""
+        nets, refs, waiting = [net], [], [net]
         while waiting:
             for near in self._near(waiting.pop(), m.FixedResistor, m.Diode, m.Resistor):
                 if self.kind(near.ref).is_a(m.Resistor) and near.value > SMALL_OHM:
@@ -218,10 +262,9 @@ class _Times:
                     nets.append(near.beyond)
                     waiting.append(near.beyond)
                     refs.append(near.ref)
-                    ohm += self.kind(near.ref).model.series_ohm or 0.0
-        return nets, ohm, refs
+        return nets, refs
 
-    def _droops(self) -> Iterator[TimeConstant]:
+    def droops(self) -> Iterator[TimeConstant]:
         rest = self.analysis.operating(self.analysis.states[0]).solution.pin_currents()
         full = self.analysis.worst().solution.pin_currents()
         for net in self.rails:
@@ -263,31 +306,47 @@ class _Times:
                 continue
             amp = max(peaks.get(Pin(ref, n), 0.0) for n in ends)
             henry = stated(kind.facts.coil_h, COIL_H)
-            nets = tuple(self.net_of.get(Pin(ref, n), "") for n in ends)
-            if amp < 1e-4:
+            nets = (self.net_of.get(Pin(ref, ends[0]), ""), self.net_of.get(Pin(ref, ends[1]), ""))
+            if amp < 1e-4 or not all(nets):
                 continue
             volt = max(self.volts.get(n, 0.0) for n in nets)
-            held = self._clamped(nets)
-            yield TimeConstant(
-                "Coil turn-off",
-                ref,
-                volt + 0.9 if held else coil_peak_v(amp, henry),
-                "V",
-                f"{held} takes the current, which dies in "
-                f"{say(coil_decay_s(amp, henry, max(volt, 1.0) / amp, 0.9), 's', 2)}"
-                if held
-                else f"{say(amp, 'A')} in {say(henry, 'H')} with nothing to take it: the switch breaks down first",
-                (ref, *((held,) if held else ())),
-                nets,
-            )
+            peak, across = self._turned_off(ref, nets, amp)
+            if across < NOTHING_V / 2:
+                gone = say(coil_decay_s(amp, henry, max(volt, 1.0) / amp, max(across, 0.1)), "s", 2)
+                how = f"{say(amp, 'A')} goes on against {say(across, 'V')} and dies in {gone}"
+            elif farad := self._snubber(nets):
+                peak = volt + coil_peak_v(amp, henry, farad)
+                how = f"{say(amp, 'A')} in {say(henry, 'H')} rings into {say(farad, 'F')}"
+            else:
+                peak = coil_peak_v(amp, henry)
+                how = f"{say(amp, 'A')} in {say(henry, 'H')} with nothing to take it: the switch breaks down first"
+            yield TimeConstant("Coil turn-off", ref, peak, "V", how, (ref,), nets)
 
-    def _clamped(self, nets: tuple[str, ...]) -> str:
-        """Return a diode across two nets, or ""."""
+    def _turned_off(self, ref: str, nets: tuple[str, str], amp: float) -> tuple[float, float]:
+        """Return the highest voltage at a coil's ends the moment that it is switched off, and that across it, V.
+
+        With everything off, its current goes on: solved with a source of that current in the place of the coil.
+        """
+        plus, minus = sorted(nets, key=lambda n: -self.volts.get(n, 0.0) if n in self.rails else 0.0)
+        goes_on = Element("goes on", "source", (minus, plus), {"volt": NOTHING_V, "ohm": NOTHING_V / amp})
+        network = build_network(self.wired, self.analysis.states[0]).without(ref).with_elements([goes_on])
+        try:
+            volts = solve(network).all_voltages()
+        except SolveError:
+            return 0.0, NOTHING_V
+        ends = [volts.get(n, 0.0) for n in nets]
+        return max(ends, key=abs), abs(ends[0] - ends[1])
+
+    def _snubber(self, nets: tuple[str, str]) -> float:
+        """Return the capacitance that stands across a coil or its switch, through a resistor or not, F."""
+        best = 0.0
         for net in nets:
-            for near in self._near(net, m.Diode):
-                if near.beyond in nets and near.beyond != net:
-                    return near.ref
-        return ""
+            if not self.wired.signal(net):
+                continue
+            behind = [net, *(n.beyond for n in self._near(net, m.Resistor) if n.beyond and self.wired.signal(n.beyond))]
+            far = {*nets, self.ground} - {net}
+            best = max([best, *(c.value for b in behind for c in self._near(b, m.Capacitor) if c.beyond in far)])
+        return best
 
 
 def coil_pins(kind: Kind) -> tuple[str, str] | None:

@@ -14,7 +14,7 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 4
+SCHEMA_VERSION = 5
 LayerName = Literal["top", "bottom"]
 LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
 Outline = tuple[Point, ...]  # closed, counter-clockwise
@@ -181,6 +181,13 @@ class ImageSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     base_address: int = 0
 
 
+class Wiper(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+    """Where a potentiometer's wiper is: 0 % at its pin 1, 100 % at its pin 3."""
+
+    ref: Ref
+    pct: float
+
+
 class StateSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """An operating state by the user's word: outputs that are high, parts in their other position or asleep, supplies.
 
@@ -192,6 +199,7 @@ class StateSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     flipped: tuple[Ref, ...] = ()
     asleep: tuple[Ref, ...] = ()
     unplugged: tuple[Ref, ...] = ()
+    wipers: tuple[Wiper, ...] = ()
     reset: bool = False
     supply_v: float | None = None
     cell_pct: float | None = None

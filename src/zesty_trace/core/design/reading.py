@@ -47,7 +47,12 @@ def _to_4(raw: Raw) -> Raw:
     return {**raw, "brief": {"supply_v": 12.0, **brief}} if isinstance(brief, dict) else raw
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3, 3: _to_4}
+def _to_5(raw: Raw) -> Raw:
+    """States may say where the wipers of potentiometers are; in schema 4 they were at their middle, as now unsaid."""
+    return raw
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5}
 
 
 def _acceptance(raw: Raw, identity: str, reason: str) -> Raw:

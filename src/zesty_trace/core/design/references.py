@@ -48,6 +48,7 @@ SITES: tuple[Site, ...] = (
     Site("states[].flipped[]", "part"),
     Site("states[].asleep[]", "part"),
     Site("states[].unplugged[]", "part"),
+    Site("states[].wipers[].ref", "part", "owner"),
     Site("measured[].ref", "part", "owner"),
     Site("options[].refs[]", "part", least=1),
     Site("accepted[].refs[]", "part", "owner"),

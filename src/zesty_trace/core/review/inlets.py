@@ -7,16 +7,16 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.facts import stated
-from zesty_trace.core.circuit.energy import charging
+from zesty_trace.core.circuit.cells import chargers
 from zesty_trace.core.circuit.inflow import inflow
-from zesty_trace.core.circuit.time_constants import time_constants
+from zesty_trace.core.circuit.time_constants import capacitance_behind
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Part
 from zesty_trace.core.findings import Finding, Mend, Severity, of_part, of_pin, rule
 from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.review.drive import COMMON, add_between
-from zesty_trace.core.review.register import solved, static
+from zesty_trace.core.review.register import static
 
 RD_OHM, RD_SHARE = 5100.0, 0.1
 USB_FARAD = 10e-6
@@ -81,7 +81,7 @@ def unsaid_supply(wired: Wired) -> Iterator[Finding]:
 @static
 def charge_rate(wired: Wired) -> Iterator[Finding]:
     """Yield chargers that charge their cell faster than it may."""
-    for item in charging(wired):
+    for item in chargers(wired):
         most = stated(wired.kind(item.cell).facts.charge_max_c_rate, 1.0)
         if item.rate_c <= most:
             continue
@@ -112,7 +112,7 @@ def _prog_resistor(wired: Wired, ref: str) -> str | None:
 @static
 def charger_without_set(wired: Wired) -> Iterator[Finding]:
     """Yield chargers whose current nothing sets, or that reach no cell."""
-    good = {item.ref for item in charging(wired)}
+    good = {item.ref for item in chargers(wired)}
     for ref in wired.of_model(m.Charger):
         if ref in good:
             continue
@@ -155,20 +155,20 @@ def usb_pull_downs(wired: Wired) -> Iterator[Finding]:
             )
 
 
-@solved
+@static
 def usb_inrush(wired: Wired) -> Iterator[Finding]:
     """Yield USB inlets with more capacitance straight on the supply than a host has to charge."""
-    for item in time_constants(wired):
-        if item.what != "Inrush" or wired.kind(item.where).pin("CC1") is None:
+    for ref in wired.of_model(m.Inlet):
+        if wired.kind(ref).pin("CC1") is None:
             continue
-        farad = sum(n.value for net in item.nets for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground)
+        farad, nets = capacitance_behind(wired, ref)
         if farad > USB_FARAD * 1.01:
             yield INRUSH.found(
-                of_part(item.where),
-                f"{item.where} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
-                f"It would draw up to {say(item.value, 'A')}. Put a switch with a slow gate between, or move the bulk "
-                "behind the regulator.",
-                nets=item.nets,
+                of_part(ref),
+                f"{ref} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",
+                "The port may switch off each time it is plugged in. Put a switch with a slow gate between, or move "
+                "the bulk behind the regulator.",
+                nets=nets,
                 value=farad,
                 limit=USB_FARAD,
                 unit="F",

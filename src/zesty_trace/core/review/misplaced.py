@@ -204,7 +204,7 @@ def pair_joined(wired: Wired) -> Iterator[Finding]:
     """Yield parts with both lines of a pair, both inputs of an amplifier, or both ends of a track on one net."""
     for ref in wired.design.parts:
         kind = wired.kind(ref)
-        if len(kind.pins) < 3 or not kind.is_a(m.Load, m.Composite):
+        if len(kind.pins) < 3 or not kind.is_a(m.Load, m.Composite, m.Potentiometer):
             continue
         for a, b in _PAIRS:
             if kind.pin(a) is None or kind.pin(b) is None or (a == "1" and kind.pin("W") is None):

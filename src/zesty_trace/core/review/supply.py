@@ -10,7 +10,7 @@ from typing import NamedTuple
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.inflow import inflow
-from zesty_trace.core.circuit.time_constants import time_constants
+from zesty_trace.core.circuit.time_constants import droops
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin
@@ -331,7 +331,7 @@ SUPPLIES_JOINED = rule(
 @solved
 def droop(wired: Wired) -> Iterator[Finding]:
     """Yield rails that drop by more than a tenth when the loads are switched on together."""
-    for item in time_constants(wired):
+    for item in droops(wired):
         if item.what == "Load-step droop" and item.limit is not None and item.value > item.limit:
             net = item.nets[0]
             fresh = Part(

@@ -183,9 +183,9 @@ def _inlet_value(kind: Kind, value: str, supply: str, file: str, line: int, prob
 
 def value_problem(kind: Kind, value: str) -> tuple[str, str] | None:
     """Return (what is wrong, what to do) with a value for this kind, or None."""
-    if kind.unit and not value.strip():
+    if not value.strip() and kind.value_needed:
         return f"a {kind.id} needs a value in {kind.unit}", EXAMPLES
-    if kind.unit and (problem := stated_problem(value, kind.unit)):
+    if kind.unit and value.strip() and (problem := stated_problem(value, kind.unit)):
         return f"a {kind.id} needs a value in {kind.unit}: {problem[0]}", problem[1]
     if kind.is_a(m.Inlet) and value.strip():
         try:

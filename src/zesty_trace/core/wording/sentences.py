@@ -182,7 +182,7 @@ class _Speaker:
         if prefix not in NEW_PARTS:
             raise InputError(f"There is no part {ref}", ref, f"New parts may start with {', '.join(NEW_PARTS)}")
         kind = self.wired.catalogue.kind(NEW_PARTS[prefix])
-        if kind.unit and not value:
+        if kind.value_needed and not value:
             raise InputError(f"{ref} needs a value", ref, f"Write {ref} 330")
         self._check(kind, value, ref)
         part = Part(ref=ref, kind=kind.id, value=value, package=kind.packages[0])

@@ -6,7 +6,7 @@ from typing import Literal
 
 from PySide6.QtWidgets import QComboBox, QCompleter, QLineEdit, QVBoxLayout, QWidget
 
-from zesty_trace.core.circuit.build import operating_states
+from zesty_trace.core.circuit.states import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.scenario_edits import drop_measured, note_measured, reading
 from zesty_trace.core.quantities import say

@@ -12,7 +12,8 @@ from PySide6.QtWidgets import QHeaderView, QTreeWidget, QTreeWidgetItem
 
 from zesty_trace.core.circuit.analysis import Heat, Spread, analyse, current_spreads, monte_carlo, worst_case
 from zesty_trace.core.circuit.build import build_network
-from zesty_trace.core.circuit.energy import Charging, RunTime, SupplyLoad, charging, run_times, supply_budget
+from zesty_trace.core.circuit.cells import Charging, RunTime, charging, run_times
+from zesty_trace.core.circuit.energy import SupplyLoad, supply_budget
 from zesty_trace.core.circuit.time_constants import TimeConstant, time_constants
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
@@ -152,9 +153,12 @@ class NumbersDrawer(Drawer):
             held = f"; {run.held_by} loses its output below {run.floor_pct:.0f} %" if run.held_by else ""
             how = f"{run.capacity_mah:g} mAh at {say(run.average_a, 'A')} average of the timeline{held}"
             self._line(group, f"{run.ref} lasts", say_hours(run.hours), say(run.average_a, "A", 2), how, (run.ref,))
-        for c in f.charges:
-            how = f"{c.capacity_mah:g} mAh / {say(c.amp, 'A')} x 1.3, the last part goes slowly (common practice)"
-            self._line(group, f"{c.ref} fills {c.cell}", f"{c.hours:.1f} h", f"{c.rate_c:.2g} C", how, (c.ref,))
+        for charge in f.charges:
+            c = charge.charger
+            board = f" less {say(charge.board_a, 'A')} for the board" if charge.board_a > 0 else ""
+            how = f"{c.capacity_mah:g} mAh / ({say(c.amp, 'A')}{board}) x 1.3, common practice"
+            took = "never" if charge.hours is None else f"{charge.hours:.1f} h"
+            self._line(group, f"{c.ref} fills {c.cell}", took, f"{c.rate_c:.2g} C", how, (c.ref,))
 
     def _group(self, text: str) -> QTreeWidgetItem:
         item = QTreeWidgetItem(self.tree, [text])

@@ -6,9 +6,9 @@ from msgspec.structs import replace
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFormLayout, QLineEdit, QListWidget, QListWidgetItem, QWidget
 
-from zesty_trace.core.circuit.build import can_sleep, operating_states, spec_of_state
 from zesty_trace.core.circuit.drivers import drivers
 from zesty_trace.core.circuit.energy import source_current
+from zesty_trace.core.circuit.states import can_sleep, operating_states, read_wipers, spec_of_state
 from zesty_trace.core.design.model import Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import drop_state, keep_states, put_state
 from zesty_trace.core.quantities import say
@@ -35,12 +35,19 @@ class StatesDrawer(Drawer):
         self.list = QListWidget()
         self.list.setAccessibleName("Operating states")
         self.list.setFixedHeight(180)
-        self.name, self.supply, self.cell = QLineEdit(), QLineEdit(), QLineEdit()
+        self.name, self.supply, self.cell, self.wipers = QLineEdit(), QLineEdit(), QLineEdit(), QLineEdit()
         self.supply.setPlaceholderText("as in the brief")
         self.cell.setPlaceholderText("as stated with the cell")
+        self.wipers.setPlaceholderText("all at 50 %, or: RV1 20 %")
         form = QFormLayout()
         form.setVerticalSpacing(6)
-        for text, field in (("Name", self.name), ("Supply", self.supply), ("Cell charge", self.cell)):
+        self.fields = {
+            "Name": self.name,
+            "Supply": self.supply,
+            "Cell charge": self.cell,
+            "Potentiometers": self.wipers,
+        }
+        for text, field in self.fields.items():
             form.addRow(text, field)
             field.editingFinished.connect(self._fields_changed)
         holder = QWidget()
@@ -100,13 +107,14 @@ class StatesDrawer(Drawer):
     def _fill(self) -> None:
         spec = self.current
         self.checks.clear()
-        for field in (self.name, self.supply, self.cell):
+        for field in self.fields.values():
             field.setEnabled(spec is not None)
         if spec is None:
             return
         self.name.setText(spec.name)
         self.supply.setText("" if spec.supply_v is None else f"{spec.supply_v:g} V")
         self.cell.setText("" if spec.cell_pct is None else f"{spec.cell_pct:g} %")
+        self.wipers.setText(", ".join(f"{w.ref} {w.pct:g} %" for w in spec.wipers))
         for said, key, on in self._choices(spec):
             item = QListWidgetItem(said)
             item.setFlags(Qt.ItemFlag.ItemIsEnabled | Qt.ItemFlag.ItemIsUserCheckable)
@@ -177,7 +185,8 @@ class StatesDrawer(Drawer):
             cell = float(parse_value(self.cell.text(), "cell charge")) if self.cell.text().strip() else None
             if cell is not None and not 0 <= cell <= 100:
                 raise EditError("A cell is between 0 and 100 % charged", "cell charge", "Type a share such as 20 %")
-            fresh = replace(spec, name=self.name.text().strip(), supply_v=supply, cell_pct=cell)
+            wipers = read_wipers(self.wipers.text(), self.session.wired)
+            fresh = replace(spec, name=self.name.text().strip(), supply_v=supply, cell_pct=cell, wipers=wipers)
         except ZestyError as error:
             self.tell(error)
             self.pull()

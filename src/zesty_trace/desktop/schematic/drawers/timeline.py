@@ -7,8 +7,9 @@ import time
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QSlider, QTableWidget, QTableWidgetItem
 
-from zesty_trace.core.circuit.build import operating_states
-from zesty_trace.core.circuit.energy import Cycle, RunTime, play, proposed_timeline, run_times
+from zesty_trace.core.circuit.cells import RunTime, run_times
+from zesty_trace.core.circuit.energy import Cycle, play, proposed_timeline
+from zesty_trace.core.circuit.states import operating_states
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Moment
 from zesty_trace.core.design.scenario_edits import set_timeline
