@@ -302,13 +302,13 @@ def test_monte_carlo_bounds_lie_inside_the_worst_case_and_every_sample_converges
     from zesty_trace.core.circuit.analysis import monte_carlo
 
     network = build_network(Wired(mended, catalogue))
-    solution, spreads = monte_carlo(network, 1200)
+    solution, spreads = monte_carlo(network, 600)
     _, worst = worst_case(network)
     assert solution.residual_a < 1e-9
-    assert len(solution.x) == 1200
+    assert len(solution.x) == 600
     for net in ("3V3", "5V", "SENSE_12V"):
         assert worst[net].low <= spreads[net].low < spreads[net].nominal < spreads[net].high <= worst[net].high
-    again, _ = monte_carlo(network, 1200)
+    again, _ = monte_carlo(network, 600)
     assert (again.x == solution.x).all()
     with pytest.raises(ValueError, match="two samples"):
         monte_carlo(network, 1)
