@@ -177,14 +177,17 @@ def _pins(kind: Kind) -> Iterator[tuple[str, str, str]]:
         for name, value in (("ohm", kind.drive.ohm), ("sink_ohm", kind.drive.sink_ohm)):
             if value is not None and not _inside(value, (1e-3, 1e6)):
                 yield ".drive", f"{name} = {value} cannot be", "The resistance of an output, from 1 mΩ to 1 MΩ"
-    wanted += [(n, ".driven") for n in kind.driven]
+    wanted += [(n, ".driven") for n in kind.driven] + [(n, ".mains") for n in kind.mains]
+    wanted += [(model.adjust, ".model")] if isinstance(model, m.AdjustableRegulator) else []
     for name, field in wanted:
         if name not in names:
             yield field, f"it speaks of a pin {shorten(name)} that it does not have", "Name one of its pins"
     if isinstance(model, NUMBERED_PINS) and not {"1", "2"} <= set(numbers):
         yield ".pins", f"a {type_} has pins 1 and 2", "Number them so"
-    for role in (r for shape, needed in ROLES_NEEDED.items() if isinstance(model, shape) for r in needed):
-        if role not in roles:
+    adjusted = isinstance(model, m.AdjustableRegulator)
+    wanted_roles = [r for shape, needed in ROLES_NEEDED.items() if isinstance(model, shape) for r in needed]
+    for role in wanted_roles:
+        if role not in roles and not (adjusted and role == "ground"):
             yield ".pins", f"a {type_} needs a pin with the role {role}", "Give one of its pins that role"
 
 

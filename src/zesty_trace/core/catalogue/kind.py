@@ -89,7 +89,8 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     """One part kind.
 
     `polarity` is its mark, `assembly` what to mind when it is put on the board.
-    `drive` is how its outputs drive, `driven` names the pins that an output is made to switch.
+    `drive` is how its outputs drive, `driven` names the pins that an output is made to switch,
+    `mains` those that may carry the mains where not all do.
     `flipped` are its elements in the other position (pressed, thrown, closed, pulled in); `ocv` the open-circuit
     voltage of a cell as (charge in percent, V).
     """
@@ -109,6 +110,7 @@ class Kind(msgspec.Struct, frozen=True, kw_only=True):
     bus: BusSpec | None = None
     drive: Drive | None = None
     driven: tuple[str, ...] = ()
+    mains: tuple[str, ...] = ()
     needs: tuple[Need, ...] = ()
     choices: tuple[Choice, ...] = ()
     options: dict[str, Variety] = {}

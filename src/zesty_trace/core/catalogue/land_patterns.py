@@ -176,6 +176,18 @@ def _strip(s: PackageSpec) -> LandPattern:
     return _finish(s, pads, _rect(*s.body, *s.body_shift), (-s.pad[0] / 2 - 0.4, top + s.pad[1] / 2 + 0.1))
 
 
+def _strip2(s: PackageSpec) -> LandPattern:
+    """Two rows numbered across: odd pins left, even pins right."""
+    rows = s.count // 2
+    top = (rows - 1) * s.pitch / 2
+    pads = [
+        _pad(str(2 * i + k + 1), x, top - i * s.pitch, s.pad, "rect" if i + k == 0 else "round", s.drill)
+        for i in range(rows)
+        for k, x in enumerate((-s.span / 2, s.span / 2))
+    ]
+    return _finish(s, pads, _rect(*s.body), (-s.span / 2 - s.pad[0] / 2 - 0.4, top + s.pad[1] / 2 + 0.1))
+
+
 def _jack(s: PackageSpec) -> LandPattern:
     pads = [
         _pad("1", 6.0, 0, s.pad, "round", s.drill),
@@ -219,6 +231,7 @@ FAMILIES: dict[str, Callable[[PackageSpec], LandPattern]] = {
     "axial": _axial,
     "radial": _radial,
     "strip": _strip,
+    "strip2": _strip2,
     "jack": _jack,
     "button": _button,
     "spot": _spot,

@@ -160,6 +160,17 @@ class Regulator(Supply, tag="regulator", kw_only=True, frozen=True):
     dropout_at_a: float = field(name="dropout_at", default=1.0)
 
 
+class AdjustableRegulator(Regulator, tag="adjustable_regulator", kw_only=True, frozen=True):
+    """Linear: holds `v_out` between its output and the pin `adjust`, out of which `i_q` flows."""
+
+    adjust: str
+
+    @property
+    def output_v(self) -> None:  # type: ignore[override]
+        """None: what it gives is set by resistors."""
+        return None
+
+
 class Converter(Supply, tag="converter", kw_only=True, frozen=True):
     """Switching: passes power on with an efficiency, from `v_min` on."""
 
@@ -230,6 +241,7 @@ AnyModel = (
     | Npn
     | Pnp
     | Regulator
+    | AdjustableRegulator
     | Converter
     | Load
     | OpAmp
@@ -257,6 +269,7 @@ MODELS: dict[str, type[Model]] = {
         Npn,
         Pnp,
         Regulator,
+        AdjustableRegulator,
         Converter,
         Load,
         OpAmp,

@@ -129,8 +129,12 @@ def _inlet(model: m.Inlet, b: _Builder, part: Part, kind: Kind) -> None:
 
 
 def _three(part: Part, kind: Kind) -> tuple[Pin, Pin, Pin]:
+    """Return the input, the output, and the pin that the output is held against."""
     roles = {p.role: p.number for p in kind.pins}
-    return Pin(part.ref, roles["supply_in"]), Pin(part.ref, roles["supply_out"]), Pin(part.ref, roles["ground"])
+    held = (
+        kind.pin_named(kind.model.adjust).number if isinstance(kind.model, m.AdjustableRegulator) else roles["ground"]
+    )
+    return Pin(part.ref, roles["supply_in"]), Pin(part.ref, roles["supply_out"]), Pin(part.ref, held)
 
 
 @elements_of.register

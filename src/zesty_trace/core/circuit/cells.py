@@ -13,6 +13,7 @@ from zesty_trace.core.catalogue.facts import stated
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.build import charge_current
 from zesty_trace.core.circuit.energy import play, proposed_timeline
+from zesty_trace.core.circuit.regulators import wanted_v
 from zesty_trace.core.circuit.states import operating_states, spec_of_state
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Moment
@@ -114,7 +115,7 @@ def _lost(wired: Wired) -> list[tuple[str, float]]:
         for ref in wired.design.parts:
             kind = wired.kind(ref)
             if kind.is_a(m.Supply) and (out := wired.pin_of_role(ref, "supply_out")):
-                volt, wanted = volts.get(wired.net_of.get(out, ""), 0.0), (kind.model.output_v or 0.0)
+                volt, wanted = volts.get(wired.net_of.get(out, ""), 0.0), (wanted_v(wired, ref) or 0.0)
                 if volt < wanted * (1 - OUT_OF_HAND):
                     found.append((ref, volt))
             elif kind.facts.supply_min_v and (net := wired.supply_of(ref)) and ref not in operating.state.asleep:

@@ -7,6 +7,7 @@ from functools import partial
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import Heat, analyse, copper_mm2, theta_with_copper
+from zesty_trace.core.circuit.regulators import wanted_v
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
@@ -92,7 +93,7 @@ def _cooler_supply(wired: Wired, ref: str, pin_in: Pin, v_in: float) -> tuple[st
     kind = wired.kind(ref)
     if not isinstance(kind.model, m.Regulator):
         return None
-    needed = kind.model.set_v + kind.model.dropout_v
+    needed = (wanted_v(wired, ref) or 0.0) + kind.model.dropout_v
     own = {wired.net_of.get(Pin(ref, p.number)) for p in kind.pins}
     best: tuple[str, float] | None = None
     for net in wired.rails:

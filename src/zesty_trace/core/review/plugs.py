@@ -223,6 +223,8 @@ def mains_on_board(wired: Wired) -> Iterator[Finding]:
         if not kind.facts.ac or (leading_value(part.value) or 230.0) <= AC_LIMIT_V:
             continue
         for pin in wired.pins_of(ref):
+            if kind.mains and wired.spec(pin).name not in kind.mains:
+                continue
             net = wired.net_of.get(pin, "")
             others = [p for p in wired.on(net) if p.ref != ref and not _stands_mains(wired, p)]
             if not net or (net != wired.ground and net not in wired.rails and not others):
@@ -242,7 +244,7 @@ def _stands_mains(wired: Wired, pin: Pin) -> bool:
     """Whether a part on a mains net may be there: plugs, fuses, contacts, optos, capacitors and resistors."""
     kind, spec = wired.kind(pin.ref), wired.spec(pin)
     if kind.facts.ac or kind.prefix in ("F", "H"):
-        return True
+        return not kind.mains or spec.name in kind.mains
     isolated = kind.is_a(m.Composite) and kind.driven and spec.name not in kind.driven and spec.role == "passive"
     plain = (
         kind.is_a(m.Resistor, m.Capacitor, m.FixedResistor, m.Open) and spec.role == "passive" and kind.prefix != "J"
@@ -280,7 +282,8 @@ def mains_fuse(wired: Wired) -> Iterator[Finding]:
     for ref in wired.design.parts:
         if not wired.kind(ref).facts.ac:
             continue
-        nets = [wired.net_of.get(Pin(ref, s.number), "") for s in wired.kind(ref).pins]
+        kind = wired.kind(ref)
+        nets = [wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins if not kind.mains or s.name in kind.mains]
         if any(nets) and not any(wired.kind(p.ref).prefix == "F" for n in nets for p in wired.design.nets.get(n, ())):
             yield MAINS_FUSE.found(
                 of_part(ref),

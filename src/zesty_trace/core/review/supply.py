@@ -10,6 +10,7 @@ from typing import NamedTuple
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.inflow import inflow
+from zesty_trace.core.circuit.regulators import wanted_v
 from zesty_trace.core.circuit.time_constants import droops
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -159,13 +160,14 @@ def dropout(wired: Wired) -> Iterator[Finding]:
         pins = {s.role: wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
         worst: tuple[float, float, float, str] | None = None
+        wanted = wanted_v(wired, ref)
         for operating in analyse(wired).all():
             v_in = operating.net_voltages().get(pins["supply_in"])
-            if v_in is None or v_in < FED_SHARE * model.set_v:
+            if wanted is None or v_in is None or v_in < FED_SHARE * wanted:
                 continue
             amp = abs(operating.solution.pin_currents().get(out, 0.0))
             needed = model.dropout_v * max(0.2, amp / model.dropout_at_a)
-            room = v_in - model.set_v
+            room = v_in - wanted
             if room < needed and (worst is None or room - needed < worst[0] - worst[1]):
                 worst = (room, needed, amp, operating.state.name)
         if worst is None:
@@ -174,7 +176,7 @@ def dropout(wired: Wired) -> Iterator[Finding]:
         yield DROPOUT.found(
             of_part(ref),
             f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
-            f"At {say(amp, 'A')} it cannot hold {model.set_v:g} V. Feed it from a higher supply, or take one with "
+            f"At {say(amp, 'A')} it cannot hold {wanted:.3g} V. Feed it from a higher supply, or take one with "
             f"less dropout.",
             nets=(pins["supply_in"],),
             value=room,
