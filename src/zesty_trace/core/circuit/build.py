@@ -192,7 +192,6 @@ def _load(model: m.Load, b: _Builder, part: Part, kind: Kind) -> None:
         if spec.role == "input":
             pin = Pin(part.ref, spec.number)
             b.add(part, "resistor", (pin, pins[1]), {"ohm": INPUT_LEAK_OHM}, {})
-    _add_outputs(b, part, kind)
 
 
 @elements_of.register
@@ -216,7 +215,6 @@ def _op_amp(model: m.OpAmp, b: _Builder, part: Part, kind: Kind) -> None:
 @elements_of.register
 def _controller(model: m.Controller, b: _Builder, part: Part, kind: Kind) -> None:
     _, ground = _add_supply_load(model, b, part, kind)
-    _add_outputs(b, part, kind)
     for spec in kind.pins:
         pin = Pin(part.ref, spec.number)
         if pin not in b.drivers and spec.role in ("bidirectional", "input", "open_drain"):
@@ -247,7 +245,6 @@ def _composite(model: m.Composite, b: _Builder, part: Part, kind: Kind) -> None:
     Junctions and switches are given by their data sheet values.
     """
     _add_elements(b, part, kind, kind.elements)
-    _add_outputs(b, part, kind)
 
 
 def _add_elements(b: _Builder, part: Part, kind: Kind, elements: Sequence[ElementSpec]) -> None:
@@ -390,12 +387,11 @@ def build_networks(wired: Wired, states: Sequence[OperatingState]) -> list[Netwo
                 start = len(builder.elements)
                 if kind.flipped and kind.is_a(m.Composite, m.Open):
                     _add_elements(builder, part, kind, _both_positions(kind, flipped))
-                    _add_outputs(builder, part, kind)
                 elif flipped:
                     _add_elements(builder, part, kind, kind.flipped)
-                    _add_outputs(builder, part, kind)
                 else:
                     elements_of(kind.model, builder, part, kind)
+                _add_outputs(builder, part, kind)
                 known[key] = builder.elements[start:]
             else:
                 builder.elements += known[key]
