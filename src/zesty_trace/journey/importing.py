@@ -7,13 +7,14 @@ from pathlib import Path
 
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.tables.encoding import table_text
 from zesty_trace.core.tables.importing import import_prototype
-from zesty_trace.files import read_given, text_of
+from zesty_trace.files import read_given
 
 
 def read_tables(parts: Path, wiring: Path) -> tuple[str, str]:
     """Return the text of the two tables. InputError names the file that cannot be read."""
-    return text_of(read_given(parts, "table"), str(parts)), text_of(read_given(wiring, "table"), str(wiring))
+    return table_text(read_given(parts, "table"), str(parts)), table_text(read_given(wiring, "table"), str(wiring))
 
 
 def import_files(
