@@ -12,7 +12,10 @@ from zesty_trace.core.assembly.oven import (
     Oven,
     board_heat_j_per_k,
     heat_findings,
+    heated_parts,
     judge,
+    lag_s,
+    part_heat_j_per_k,
     part_limit_c,
     seconds_above,
     simulate,
@@ -23,7 +26,9 @@ from zesty_trace.core.assembly.sequence import SCHOOLS, placing_sequence
 from zesty_trace.core.board.copper import outline_shape, pattern_of
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Part
+from zesty_trace.errors import InputError
 
 
 @pytest.mark.parametrize("school", SCHOOLS)
@@ -78,16 +83,18 @@ def test_windows_hold_the_published_limits() -> None:
 
 @pytest.mark.parametrize("alloy", list(WINDOWS))
 def test_the_controlled_oven_meets_each_window(routed: Design, catalogue: Catalogue, alloy) -> None:
-    run = simulate(routed, target_profile(alloy, 25.0), 25.0)
-    measures = judge(run, WINDOWS[alloy], part_limit_c(Wired(routed, catalogue))[0])
+    wired = Wired(routed, catalogue)
+    run = simulate(wired, target_profile(alloy, 25.0), 25.0)
+    measures = judge(run, WINDOWS[alloy], part_limit_c(wired)[0])
     assert [m.name for m in measures if not m.good] == []
     assert heat_findings(measures, WINDOWS[alloy]) == []
 
 
-def test_the_three_masses_follow_their_differential_equations(routed: Design) -> None:
+def test_the_masses_follow_their_differential_equations(routed: Design, catalogue: Catalogue) -> None:
     """The recorded duty fed to scipy.integrate.solve_ivp gives the same board temperature within 1 °C."""
-    oven, area, mass = Oven(), outline_shape(routed).area * 1e-6, board_heat_j_per_k(routed)
-    run = simulate(routed, target_profile("leaded", 25.0), 25.0)
+    wired = Wired(routed, catalogue)
+    oven, area, mass = Oven(), outline_shape(routed).area * 1e-6, board_heat_j_per_k(wired)
+    run = simulate(wired, target_profile("leaded", 25.0), 25.0)
     to_air, to_rods = oven.board_w_per_m2_k * 2 * area, oven.radiant_w_per_m2_k * 2 * area
     end = 280.0
 
@@ -103,16 +110,70 @@ def test_the_three_masses_follow_their_differential_equations(routed: Design) ->
 
     exact = solve_ivp(rates, (0, end), [25.0] * 3, max_step=0.2, rtol=1e-6)
     assert exact.y[2, -1] == pytest.approx(run.board_c[int(end / 0.1)], abs=1.0)
+    by_board, by_air = lag_s(wired, run.slowest, oven)
+
+    def follows(t: float, y: np.ndarray) -> list[float]:
+        board, air = (float(np.interp(t, run.time_s, c)) for c in (run.board_c, run.air_c))
+        return [(board - y[0]) / by_board + (air - y[0]) / by_air]
+
+    slow = solve_ivp(follows, (0, end), [25.0], max_step=0.5, rtol=1e-6)
+    assert slow.y[0, -1] == pytest.approx(run.slowest_c[int(end / 0.1)], abs=1.0)
 
 
-def test_board_heat_capacity_by_hand(routed: Design) -> None:
-    """80 x 56 x 1.6 mm of FR4 at 1850 kg/m³ and 1100 J/kgK is 14.6 J/K; 2 x 35 µm copper adds 1.1; parts a quarter."""
-    assert board_heat_j_per_k(routed) == pytest.approx((14.6 + 1.08) * 1.25, rel=0.01)
+def test_board_heat_capacity_by_hand(routed: Design, catalogue: Catalogue) -> None:
+    """80 x 56 x 1.6 mm of FR4 at 1850 kg/m³ and 1100 J/kgK is 14.6 J/K; 2 x 35 µm copper adds 1.1.
+
+    A TO-252 of 6.5 x 6.1 x 2.3 mm at 2 J/cm³K has 0.18 J/K; through-hole and late parts are not in the oven.
+    """
+    wired = Wired(routed, catalogue)
+    parts = heated_parts(wired)
+    bodies = sum(part_heat_j_per_k(wired, r) for r in parts)
+    assert board_heat_j_per_k(wired) == pytest.approx(14.6 + 1.08 + bodies, rel=0.01)
+    transistor = next(r for r in parts if wired.package(r).id == "TO-252")
+    assert part_heat_j_per_k(wired, transistor) == pytest.approx(0.18, rel=0.25)
+    assert not {r for r in parts if wired.kind(r).late}
+    assert "J1" not in parts
 
 
-def test_a_thick_heavy_board_fails_in_a_weak_oven(routed: Design) -> None:
+def test_a_late_part_does_not_limit_the_heat_and_is_late_in_every_school(routed: Design, catalogue: Catalogue) -> None:
+    design = edits.add_part(routed, Part(ref="U90", kind="radio_module", package="Module-16-edge"))
+    wired = Wired(design, catalogue)
+    assert wired.kind("U90").heat_max_c == 245
+    assert part_limit_c(wired)[1] != "U90"
+    for school in SCHOOLS:
+        steps = placing_sequence(wired, "Full", school)
+        late = [wired.kind(s.refs[0]).late for s in steps if not wired.kind(s.refs[0]).heat_sensitive]
+        assert late == sorted(late)
+        assert next(s for s in steps if "U90" in s.refs).how == "iron"
+
+
+def test_faces_are_steps_of_their_own_and_the_lighter_is_first(routed: Design, catalogue: Catalogue) -> None:
+    design = edits.nudge(routed, "R6", flip=True)
+    steps = placing_sequence(Wired(design, catalogue), "Full")
+    alone = next(s for s in steps if "R6" in s.refs)
+    assert (alone.refs, alone.face, alone.number) == (("R6",), "bottom", 1)
+    assert {s.face for s in steps[1:]} == {"top"}
+
+
+def test_a_variant_that_there_is_not_is_refused(routed: Design, catalogue: Catalogue) -> None:
+    with pytest.raises(InputError, match="no variant Fulll"):
+        placing_sequence(Wired(routed, catalogue), "Fulll")
+
+
+def test_a_weaker_or_larger_oven_is_slower(routed: Design, catalogue: Catalogue) -> None:
+    def hottest(power_w: float, litres: float) -> float:
+        design = edits.set_build(routed, oven_power_w=power_w, oven_litres=litres)
+        return float(simulate(Wired(design, catalogue), target_profile("lead-free", 25.0), 25.0).board_c.max())
+
+    assert hottest(600, 20) < hottest(1500, 20) - 20
+    assert hottest(800, 60) < hottest(800, 10)
+
+
+def test_a_thick_heavy_board_fails_in_a_weak_oven(routed: Design, catalogue: Catalogue) -> None:
     weak = replace(Oven(), power_w=600.0)
-    measures = judge(simulate(routed, target_profile("lead-free", 25.0), 25.0, weak), WINDOWS["lead-free"])
+    measures = judge(
+        simulate(Wired(routed, catalogue), target_profile("lead-free", 25.0), 25.0, weak), WINDOWS["lead-free"]
+    )
     findings = heat_findings(measures, WINDOWS["lead-free"])
     assert any("peak" in f.title for f in findings)
     assert all(f.limit is not None and f.unit for f in findings)

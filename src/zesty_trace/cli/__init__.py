@@ -179,6 +179,16 @@ def _parser() -> argparse.ArgumentParser:
         "simulate the heat profile",
         project,
         ("--alloy", {"choices": ["leaded", "lead-free", "low-temperature"]}),
+        ("--oven-power", {"type": float, "help": "W; without it what the project says"}),
+        ("--oven-litres", {"type": float, "help": "room inside; without it what the project says"}),
+    )
+    add(
+        "assembled",
+        boards.assembled_command,
+        "record boards as assembled",
+        project,
+        ("--count", {"type": int, "required": True, "help": "how many boards were assembled"}),
+        ("--variant", {"help": "which variant they are; without it that of the build"}),
     )
     add(
         "image",

@@ -14,6 +14,7 @@ import msgspec
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.design.variants import known_variant
 from zesty_trace.core.findings import with_acceptance
 from zesty_trace.errors import DeviceError, InputError, ZestyError
 
@@ -103,13 +104,35 @@ def assembly_command(a: argparse.Namespace) -> Answer:
 
     wired, _ = load(a.project)
     design = wired.design
-    steps = placing_sequence(wired, a.variant or design.build.variant, a.order)
+    steps = placing_sequence(wired, design.build.variant if a.variant is None else a.variant, a.order)
     data = [
-        {"step": s.number, "title": s.title, "refs": list(s.refs), "how": s.how, "cautions": list(s.cautions)}
+        {
+            "step": s.number,
+            "title": s.title,
+            "refs": list(s.refs),
+            "how": s.how,
+            "face": s.face,
+            "cautions": list(s.cautions),
+        }
         for s in steps
     ]
-    text = "\n".join(f"{s.number:3} {len(s.refs):2} x {s.title} ({s.how}): {' '.join(s.refs)}" for s in steps)
+    text = "\n".join(f"{s.number:3} {len(s.refs):2} x {s.title} ({s.how}, {s.face}): {' '.join(s.refs)}" for s in steps)
     return FINE, data, text
+
+
+def assembled_command(a: argparse.Namespace) -> Answer:
+    """Record boards as assembled: as many as were, of the variant that they are."""
+    from zesty_trace.core.design.edits import set_build
+    from zesty_trace.journey.assembling import record_assembled
+    from zesty_trace.store.records import Records
+
+    wired, path = load(a.project)
+    design = wired.design
+    if a.variant is not None:
+        design = set_build(design, variant=known_variant(design, a.variant, "--variant"))
+    with closing(Records(path)) as records:
+        serials = record_assembled(records, design, a.count)
+    return FINE, serials, f"Recorded as assembled: {', '.join(serials)}"
 
 
 def reflow_command(a: argparse.Namespace) -> Answer:
@@ -118,19 +141,21 @@ def reflow_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.journey.assembling import heat_run
 
     wired, _ = load(a.project)
-    design = wired.design
-    if a.alloy:
-        design = set_build(design, alloy=a.alloy)
-    _, measures, window = heat_run(wired)
+    changes: dict[str, Any] = {"alloy": a.alloy, "oven_power_w": a.oven_power, "oven_litres": a.oven_litres}
+    design = set_build(wired.design, **{k: v for k, v in changes.items() if v is not None})
+    _, measures, window = heat_run(wired.with_design(design))
     findings = heat_findings(measures, window)
     data = {
         "alloy": window.alloy,
+        "oven_power_w": design.build.oven_power_w,
+        "oven_litres": design.build.oven_litres,
         "measures": [
             {"name": m.name, "value": m.value, "low": m.low, "high": m.high, "unit": m.unit, "good": m.good}
             for m in measures
         ],
     }
-    lines = [f"{window.title} ({window.alloy})"]
+    oven = f"a table oven of {design.build.oven_power_w:g} W and {design.build.oven_litres:g} l"
+    lines = [f"{window.title} ({window.alloy}), calculated for {oven}; measure yours once with a thermocouple"]
     for m in measures:
         lines.append(f"{'ok ' if m.good else 'OUT'} {m.name:18} {m.value:7.1f} {m.unit}")
     return verdict(findings), data, "\n".join([*lines, f"Caution: {window.caution}"])
@@ -279,10 +304,7 @@ def coverage_command(a: argparse.Namespace) -> Answer:
     wired, _ = load(a.project)
     design = wired.design
     variant = design.build.variant if a.variant is None else a.variant
-    if variant and variant not in design.variants:
-        raise InputError(
-            f"There is no variant {variant}", "--variant", f"Known: {', '.join(design.variants) or 'none'}"
-        )
+    known_variant(design, variant, "--variant")
 
     def report(share: float, text: str) -> bool:
         if sys.stderr.isatty():

@@ -1,8 +1,9 @@
 """A small oven with a controller in the loop, and what its heat does to this board.
 
-Three lumped masses: the heating rods, the air with the inner walls, the board. Heat flows by differences; the rods
-also radiate straight onto the board (taken as linear). The board's mass comes from its area, thickness and copper.
-Figures of the oven are common practice for a 1500 W table oven; those of the board are handbook values.
+Lumped masses: the heating rods, the air with the inner walls, the board with the parts that are on it, and the part
+that is slowest to follow. Heat flows by differences; the rods also radiate straight onto the board (taken as linear).
+The board's mass comes from its area, thickness and copper, a part's from its body. Figures of the oven are common
+practice for a table oven of 1500 W and 20 litres, and go with power and size; those of materials are handbook values.
 """
 
 from __future__ import annotations
@@ -13,16 +14,17 @@ import numpy as np
 import numpy.typing as npt
 
 from zesty_trace.core.assembly.profiles import AlloyWindow, Profile
-from zesty_trace.core.board.copper import outline_shape
+from zesty_trace.core.board.copper import outline_shape, pattern_of
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.quantities import mm
 
 FloatArray = npt.NDArray[np.float64]
 FR4_KG_PER_M3, FR4_J_PER_KG_K = 1850.0, 1100.0
 COPPER_KG_PER_M3, COPPER_J_PER_KG_K = 8960.0, 385.0
-PARTS_SHARE = 1.25  # parts add about a quarter to the bare board's heat capacity, common practice
+BODY_J_PER_MM3_K = 2.0e-3  # of moulded plastic, ceramic and metal about alike: handbook values, from memory
+LEADS_W_PER_MM2_K = 3e-4  # from the board into a body above it, through leads and the gap: common practice
+POWER_W, LITRES = 1500.0, 20.0  # of the oven that the figures are for
 
 
 @dataclass(frozen=True)
@@ -44,16 +46,35 @@ class Oven:
     kd: float = 1.68
     lead_s: float = 8.5
 
+    @classmethod
+    def like(cls, power_w: float, litres: float) -> Oven:
+        """Return an oven of another power and size: its rods go with the power, its walls with their area."""
+        stronger, walls = power_w / POWER_W, (litres / LITRES) ** (2.0 / 3.0)
+        at = cls()
+        return cls(
+            power_w=power_w,
+            rods_j_per_k=at.rods_j_per_k * stronger,
+            rods_to_air_w_per_k=at.rods_to_air_w_per_k * stronger,
+            air_j_per_k=at.air_j_per_k * walls,
+            loss_w_per_k=at.loss_w_per_k * walls,
+            open_loss_w_per_k=at.open_loss_w_per_k * walls,
+            kp=at.kp / stronger,
+            ki=at.ki / stronger,
+            kd=at.kd / stronger,
+        )
+
 
 @dataclass(frozen=True)
 class Run:
-    """A simulated run: times s, target, board and air °C, heater duty 0..1."""
+    """A simulated run: times s, target, board and air °C, heater duty 0..1, and the part that is slowest to follow."""
 
     time_s: FloatArray
     target_c: FloatArray
     board_c: FloatArray
     air_c: FloatArray
     duty: FloatArray
+    slowest: str
+    slowest_c: FloatArray
 
 
 @dataclass(frozen=True)
@@ -72,19 +93,54 @@ class Measure:
         return (self.low is None or self.value >= self.low) and (self.high is None or self.value <= self.high)
 
 
-def board_heat_j_per_k(design: Design) -> float:
-    """Return the heat capacity of the populated board."""
+def heated_parts(wired: Wired) -> list[str]:
+    """Return the parts that go through the oven: fitted, surface-mount, and not put on later by iron."""
+    design = wired.design
+    return [
+        ref
+        for ref in design.fitted(design.build.variant).parts
+        if wired.kind(ref).assembled and not wired.kind(ref).late and pattern_of(wired, ref).surface_mount
+    ]
+
+
+def _body_mm(wired: Wired, ref: str) -> tuple[float, float]:
+    """Return the area (mm²) and height (mm) of a part's body."""
+    pattern = pattern_of(wired, ref)
+    x0, y0, x1, y1 = pattern.body
+    return mm(x1 - x0) * mm(y1 - y0), mm(pattern.height_nm)
+
+
+def part_heat_j_per_k(wired: Wired, ref: str) -> float:
+    """Return the heat capacity of a part, by the volume of its body."""
+    area, height = _body_mm(wired, ref)
+    return area * height * BODY_J_PER_MM3_K
+
+
+def lag_s(wired: Wired, ref: str, oven: Oven) -> tuple[float, float]:
+    """Return how fast a part follows the board, and the air: heat capacity by conductance, s."""
+    area, height = _body_mm(wired, ref)
+    heat = area * height * BODY_J_PER_MM3_K
+    open_mm2 = area + 4.0 * height * area**0.5
+    return heat / (LEADS_W_PER_MM2_K * area), heat / (oven.board_w_per_m2_k * open_mm2 * 1e-6)
+
+
+def board_heat_j_per_k(wired: Wired) -> float:
+    """Return the heat capacity of the board with the parts that are on it in the oven."""
+    design = wired.design
     area = outline_shape(design).area * 1e-6
     base = area * mm(design.board.rules.thickness_nm) * 1e-3 * FR4_KG_PER_M3 * FR4_J_PER_KG_K
     copper = 2 * area * design.board.rules.copper_um * 1e-6 * COPPER_KG_PER_M3 * COPPER_J_PER_KG_K
-    return float((base + copper) * PARTS_SHARE)
+    return float(base + copper + sum(part_heat_j_per_k(wired, r) for r in heated_parts(wired)))
 
 
-def simulate(design: Design, profile: Profile, ambient_c: float, oven: Oven | None = None, step_s: float = 0.1) -> Run:
+def simulate(wired: Wired, profile: Profile, ambient_c: float, oven: Oven | None = None, step_s: float = 0.1) -> Run:
     """Return a run of `profile`: heating under control, then the door opened until the board is below 60 °C."""
-    oven = oven or Oven()
-    area = outline_shape(design).area * 1e-6
-    mass = board_heat_j_per_k(design)
+    build = wired.design.build
+    oven = oven or Oven.like(build.oven_power_w, build.oven_litres)
+    area = outline_shape(wired.design).area * 1e-6
+    mass = board_heat_j_per_k(wired)
+    lags = {r: lag_s(wired, r, oven) for r in heated_parts(wired)}
+    slowest = max(lags, key=lambda r: 1.0 / (1.0 / lags[r][0] + 1.0 / lags[r][1]), default="")
     to_air = oven.board_w_per_m2_k * 2 * area
     to_rods = oven.radiant_w_per_m2_k * 2 * area
     rods = air = board = sensor = ambient_c
@@ -117,7 +173,19 @@ def simulate(design: Design, profile: Profile, ambient_c: float, oven: Oven | No
         if not heating and board < 60.0:
             break
     table = np.array(rows)
-    return Run(*(table[:, k] for k in range(5)))
+    times, targets, boards, airs, duties = (table[:, k] for k in range(5))
+    follows = _following(boards, airs, lags[slowest], step_s) if slowest else boards
+    return Run(times, targets, boards, airs, duties, slowest, follows)
+
+
+def _following(board_c: FloatArray, air_c: FloatArray, lags: tuple[float, float], step_s: float) -> FloatArray:
+    """Return the temperature of a part that takes its heat from the board and the air."""
+    found = np.empty_like(board_c)
+    now = float(board_c[0])
+    for k, (board, air) in enumerate(zip(board_c, air_c, strict=True)):
+        found[k] = now
+        now += step_s * ((board - now) / lags[0] + (air - now) / lags[1])
+    return found
 
 
 def _slope(profile: Profile, time: float, oven: Oven) -> float:
@@ -144,10 +212,8 @@ def steepest(time_s: FloatArray, temp_c: FloatArray, over_s: float = 5.0) -> tup
 
 
 def part_limit_c(wired: Wired) -> tuple[float, str]:
-    """Return the lowest heat limit of the surface-mount parts, and whose it is."""
-    design = wired.design
-    limits = [(wired.kind(r).heat_max_c, r) for r in design.parts if wired.kind(r).assembled and not wired.kind(r).late]
-    return min(limits, default=(260.0, "")) if limits else (260.0, "")
+    """Return the lowest heat limit of the parts that go through the oven, and whose it is."""
+    return min(((wired.kind(r).heat_max_c, r) for r in heated_parts(wired)), default=(260.0, ""))
 
 
 def judge(run: Run, window: AlloyWindow, part_limit: float = 260.0) -> list[Measure]:
@@ -167,6 +233,11 @@ def judge(run: Run, window: AlloyWindow, part_limit: float = 260.0) -> list[Meas
         Measure("peak", peak, window.peak_min_c, min(window.peak_max_c, part_limit), "°C"),
         Measure("steepest fall", fall, None, window.cooling_max_c_per_s, "°C/s"),
         Measure("25 °C to peak", float(run.time_s[first]), None, window.total_max_s, "s"),
+        *(
+            [Measure(f"{run.slowest}, slowest to follow", float(run.slowest_c.max()), window.liquidus_c, None, "°C")]
+            if run.slowest
+            else []
+        ),
     ]
 
 

@@ -33,6 +33,7 @@ from zesty_trace.core.circuit.bus import bus_addresses
 from zesty_trace.core.circuit.network import Element, Network
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
+from zesty_trace.core.design.variants import known_variant
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm, say
 from zesty_trace.errors import Cancelled
@@ -129,7 +130,7 @@ def make_plan(wired: Wired, variant: str = "", report: Report = quiet) -> BenchP
     EditError without a supply inlet; SolveError if unsolvable; Cancelled if `report` returns False.
     """
     design = wired.design
-    design = design.fitted(variant)
+    design = design.fitted(known_variant(design, variant))
     planner = _Planner(wired.with_design(design), report)
     entry = planner.feeds[0]
     planner.without_power()

@@ -115,6 +115,8 @@ def _check_head(design: Design) -> None:
     _variant(design.build.variant, design, "build")
     check_text(design.build.colour, f"{FILE}, build", 40)
     _number(design.build.spare_boards, 0, 100_000, "build.spare_boards")
+    _number(design.build.oven_power_w, 100.0, 10_000.0, "build.oven_power_w")
+    _number(design.build.oven_litres, 1.0, 500.0, "build.oven_litres")
 
 
 def _variant(name: str, design: Design, where: str) -> None:

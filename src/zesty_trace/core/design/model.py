@@ -164,12 +164,14 @@ class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """How this batch is made."""
+    """How this batch is made, and in which oven: its power and the room inside."""
 
     alloy: Alloy = "lead-free"
     variant: VariantName = ""
     colour: str = "green"
     spare_boards: int = 0
+    oven_power_w: float = 1500.0
+    oven_litres: float = 20.0
 
 
 class ImageSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

@@ -48,7 +48,7 @@ def _to_4(raw: Raw) -> Raw:
 
 
 def _to_5(raw: Raw) -> Raw:
-    """States may say where the wipers of potentiometers are; in schema 4 they were at their middle, as now unsaid."""
+    """States may say where wipers are, the build its oven; unsaid, both are what schema 4 took for granted."""
     return raw
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.variants import known_variant
 from zesty_trace.core.quantities import mm
 from zesty_trace.names import csv_text
 
@@ -23,6 +24,7 @@ class BomLine:
 def bill_of_materials(wired: Wired, variant: str = "") -> list[BomLine]:
     """Return what one board of `variant` takes, most pieces first."""
     design = wired.design
+    known_variant(design, variant)
     groups: dict[tuple[str, str, str], list[str]] = {}
     for ref, part in design.fitted(variant).parts.items():
         kind = wired.kind(ref)
@@ -43,6 +45,7 @@ def bom_csv(wired: Wired, variant: str = "") -> str:
 def centroid_csv(wired: Wired, variant: str = "") -> str:
     """Return centre, turn and side of each surface-mount or through-hole part, mm and degrees."""
     design = wired.design
+    known_variant(design, variant)
     rows = [("ref", "value", "package", "x_mm", "y_mm", "rotation_deg", "side")]
     for ref, part in design.fitted(variant).parts.items():
         spot = design.board.placements.get(ref)

@@ -5,8 +5,9 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QHeaderView, QSpinBox, QVBoxLayout, QWidget
 
+from zesty_trace.core.assembly.oven import Measure
 from zesty_trace.core.assembly.profiles import WINDOWS
 from zesty_trace.core.assembly.sequence import SCHOOLS, PlacingStep, placing_sequence
 from zesty_trace.core.design import edits
@@ -19,13 +20,18 @@ from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.painter import BoardView
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import EditError, ZestyError
-from zesty_trace.journey.assembling import heat_run
-from zesty_trace.journey.batch import batch_of, book, provenance
+from zesty_trace.journey.assembling import heat_run, record_assembled, still_to_assemble
 
 HOT = (
     "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of "
     "an oven controller belong in an enclosed, earthed, fused unit: follow local codes."
 )
+
+
+def _bounds(m: Measure) -> str:
+    if m.low is None:
+        return f"up to {m.high:g}"
+    return f"from {m.low:g}" if m.high is None else f"{m.low:g} to {m.high:g}"
 
 
 class AssemblyStation(Station):
@@ -57,14 +63,18 @@ class AssemblyStation(Station):
         self.previous_button = button("Back", lambda: self.go(-1), tip="Left")
         self.next_button = button("Placed, next", lambda: self.go(1), True, "Right")
         self.count = label("", "muted")
-        self.build_button = button("Record boards as assembled", self.record, tip="Ctrl+Shift+B")
+        self.assembled = QSpinBox()
+        self.assembled.setAccessibleName("Boards that were assembled")
+        self.assembled.setMinimumHeight(34)
+        self.build_button = button("Record as assembled", self.record, tip="Ctrl+Shift+B")
         frame = card(
             row(self.title, None, self.count),
             self.refs,
             self.canvas,
             self.caution,
             self.alloy_caution,
-            row(self.previous_button, self.next_button, None, self.build_button),
+            row(self.previous_button, self.next_button, None),
+            row(label("Boards assembled"), self.assembled, None, self.build_button),
             name="sheet",
         )
         lines_of(frame).setStretch(2, 1)
@@ -76,7 +86,7 @@ class AssemblyStation(Station):
         self.order = QComboBox()
         self.order.addItems(list(SCHOOLS))
         self.order.currentTextChanged.connect(self._set_school)
-        self.table = table("", "Parts", "How", "Count")
+        self.table = table("", "Parts", "Face", "How", "Count")
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.table.cellClicked.connect(lambda r, _c: self.show_step(r))
@@ -86,6 +96,18 @@ class AssemblyStation(Station):
         self.alloy = QComboBox()
         self.alloy.addItems(list(WINDOWS))
         self.alloy.currentTextChanged.connect(self._set_alloy)
+        self.power, self.litres = QDoubleSpinBox(), QDoubleSpinBox()
+        for box, name, low, high, unit in (
+            (self.power, "Power of the oven", 100.0, 10_000.0, " W"),
+            (self.litres, "Room inside the oven", 1.0, 500.0, " l"),
+        ):
+            box.setAccessibleName(name)
+            box.setRange(low, high)
+            box.setDecimals(0)
+            box.setSuffix(unit)
+            box.setKeyboardTracking(False)
+            box.valueChanged.connect(lambda _v: self._set_oven())
+        self.power.setSingleStep(100.0)
         self.verdict = label("", "", True)
         self.measures = label("", "muted", True)
         self._plot_holder = QWidget()
@@ -93,7 +115,8 @@ class AssemblyStation(Station):
         holder.setContentsMargins(0, 0, 0, 0)
         self.plot: Any = None
         frame = card(
-            row(label("Heat profile, simulated oven", "heading"), None, label("Alloy"), self.alloy),
+            row(label("Heat profile, calculated", "heading"), None, label("Alloy"), self.alloy),
+            row(label("For a table oven of"), self.power, self.litres, None),
             self.verdict,
             self._plot_holder,
             self.measures,
@@ -119,10 +142,24 @@ class AssemblyStation(Station):
             box.setCurrentText(value)
             box.blockSignals(False)
         self.steps = placing_sequence(self.session.wired.with_design(d), d.build.variant, self.school)
-        fill(self.table, [[str(s.number), s.title, s.how, str(len(s.refs))] for s in self.steps], (0, 3))
+        fill(self.table, [[str(s.number), s.title, s.face, s.how, str(len(s.refs))] for s in self.steps], (0, 4))
         self.show_step(min(self.index, max(0, len(self.steps) - 1)))
-        self.build_button.setEnabled(bool(d.board.placements))
+        for spin, number in ((self.power, d.build.oven_power_w), (self.litres, d.build.oven_litres)):
+            spin.blockSignals(True)
+            spin.setValue(number)
+            spin.blockSignals(False)
+        self._pull_assembled()
         self._simulate()
+
+    def _pull_assembled(self) -> None:
+        """Offer as many boards as are still to be assembled."""
+        design = self.session.design
+        left = still_to_assemble(self.session.records, design) if design.board.placements else []
+        self.assembled.setRange(1 if left else 0, len(left))
+        self.assembled.setSuffix(f" of {len(left)} left")
+        self.assembled.setValue(len(left))
+        self.assembled.setEnabled(bool(left))
+        self.build_button.setEnabled(bool(left))
 
     def show_step(self, index: int) -> None:
         """Light up the parts of a step."""
@@ -155,21 +192,18 @@ class AssemblyStation(Station):
             self.show_step(self.index + by)
 
     def record(self) -> None:
-        """Record every board of the batch as assembled that is not yet."""
+        """Record as many boards as were assembled."""
         design = self.session.design
-        batch = batch_of(design)
         try:
-            records = self.session.records
-            serials = book(records, batch, batch.serials(records.boards()))
-            known = {b.serial for b in records.boards(batch.revision) if b.last("assembled")}
-            fresh = [s for s in serials if s not in known]
-            words = f"{batch.variant or 'one variant'}, {design.build.alloy}"
-            records.add_all(fresh, "assembled", words, told=provenance("person", design))
+            fresh = record_assembled(self.session.records, design, self.assembled.value())
         except ZestyError as error:
             self.session.failed.emit(error)
             return
-        self.session.message.emit(f"{say_count(len(fresh), 'board')} recorded as assembled")
+        first, last = fresh[0], fresh[-1]
+        which = first if first == last else f"{first} to {last}"
+        self.session.message.emit(f"{say_count(len(fresh), 'board')} recorded as assembled: {which}")
         self.session.records_changed.emit()
+        self._pull_assembled()
 
     def _set_variant(self, variant: str) -> None:
         if variant in self.session.design.variants:
@@ -182,6 +216,11 @@ class AssemblyStation(Station):
 
     def _set_alloy(self, alloy: str) -> None:
         self.session.do(f"Alloy: {alloy}", lambda d: edits.set_build(d, alloy=alloy))
+
+    def _set_oven(self) -> None:
+        watts, litres = self.power.value(), self.litres.value()
+        words = f"Oven: {watts:.0f} W, {litres:.0f} l"
+        self.session.do(words, lambda d: edits.set_build(d, oven_power_w=watts, oven_litres=litres))
 
     # Heat ---------------------------------------------------------------------------------------------------------
 
@@ -222,8 +261,7 @@ class AssemblyStation(Station):
         )
         words = []
         for m in measures:
-            low = f"{m.low:g} to " if m.low is not None else "up to "
-            words.append(f"{'✓' if m.good else '✗'} {m.name} {m.value:.1f} {m.unit} ({low}{m.high:g})")
+            words.append(f"{'✓' if m.good else '✗'} {m.name} {m.value:.1f} {m.unit} ({_bounds(m)})")
         self.measures.setText("   ".join(words))
         self._draw(run, window)
 
@@ -234,7 +272,7 @@ class AssemblyStation(Station):
         if self.plot is None:
             self.plot = pg.PlotWidget()
             self.plot.setMinimumHeight(120)
-            self.plot.setMaximumHeight(250)
+            self.plot.setMaximumHeight(220)
             lines_of(self._plot_holder).addWidget(self.plot)
         plot = self.plot
         plot.clear()
@@ -246,18 +284,20 @@ class AssemblyStation(Station):
             axis.setPen(t.muted)
             axis.setTextPen(t.muted)
         if plot.plotItem.legend is None:
-            plot.addLegend(offset=(-8, 8), labelTextColor=t.ink)
+            plot.addLegend(offset=(140, -8), labelTextColor=t.ink)
         dash = Qt.PenStyle.DashLine
         plot.plot(run.time_s, run.target_c, pen=pg.mkPen(t.muted, width=2, style=dash), name="target", connect="finite")
         plot.plot(run.time_s, run.air_c, pen=pg.mkPen(t.lemon, width=1.5), name="air")
         plot.plot(run.time_s, run.board_c, pen=pg.mkPen(t.copper, width=3), name="board")
+        if run.slowest:
+            plot.plot(run.time_s, run.slowest_c, pen=pg.mkPen(t.teal, width=1.5), name=f"{run.slowest}, slowest")
         for level, text in ((window.liquidus_c, "melts"), (window.peak_max_c, "most")):
             line = pg.InfiniteLine(
                 level,
                 angle=0,
                 pen=pg.mkPen(t.teal, width=1),
                 label=f"{text} {level:.0f} °C",
-                labelOpts={"position": 0.12, "color": t.teal},
+                labelOpts={"position": 0.2, "color": t.teal},
             )
             plot.addItem(line)
 
@@ -266,5 +306,5 @@ class AssemblyStation(Station):
         return [
             Action("Next placing step", "Right", lambda: self.go(1)),
             Action("Previous placing step", "Left", lambda: self.go(-1)),
-            Action("Record boards as assembled", "Ctrl+Shift+B", self.record),
+            Action("Record as assembled", "Ctrl+Shift+B", self.record),
         ]
