@@ -25,6 +25,7 @@ from zesty_trace.core.stated import leading_value
 VT = 0.025852
 BODY_A = 1e-13
 OFF_OHM, LEAK_OHM, GMIN = 1e11, 1e7, 1e-12
+FARTHEST_V = 2.0  # of one step: a net that nothing feeds would run away
 Law = Callable[[np.ndarray], list[tuple[str, np.ndarray]]]
 
 
@@ -75,7 +76,8 @@ class Nodal:
 
         def law(a: np.ndarray, b: np.ndarray) -> list[np.ndarray]:
             share = 1.0 / (1.0 + np.exp(np.clip((on_v - (a - b)) / 0.1, -60, 60)))
-            total = amp * share + (0.02 * amp / max(on_v, 0.1)) * (a - b) * (1 - share)
+            leak = min(0.02 * amp / max(on_v, 0.1), 5e-6) * 0.1 * np.logaddexp(0, (a - b) / 0.1)
+            total = amp * share + leak * (1 - share)
             return [total, -total]
 
         self.add(pins, law)
@@ -312,7 +314,7 @@ class Nodal:
         given = np.abs(np.diag(np.linalg.inv(slope)))
         return dict(zip(self.rows, (1.0 / given).tolist(), strict=True))
 
-    def solve(self, start: dict[str, float], steps: int = 80) -> dict[str, float]:
+    def solve(self, start: dict[str, float], steps: int = 300) -> dict[str, float]:
         """Return node -> V, from a start."""
         names, size = list(self.rows), len(self.rows)
         v = np.array([start.get(n, 0.0) for n in names])
@@ -323,6 +325,7 @@ class Nodal:
             left = self.left_over(columns)
             slope = (left[:, :size] - left[:, -1:]) / h
             step = np.linalg.lstsq(slope, -left[:, -1], rcond=1e-16)[0]
+            step *= min(1.0, FARTHEST_V / max(np.abs(step).max(), 1e-12))
             before, share = np.abs(left[:, -1]).max(), 1.0
             while share > 1e-3 and np.abs(self.left_over((v + share * step)[:, None])).max() > before:
                 share /= 2

@@ -37,7 +37,7 @@ def test_no_finding_is_made_without_a_rule_of_the_register() -> None:
 
 def test_every_electrical_judge_is_entered_once() -> None:
     judges = [*STATIC, *SOLVED]
-    assert len(judges) == len(set(judges)) == 81
+    assert len(judges) == len(set(judges)) == 93
     assert all(j.__doc__ and j.__doc__.startswith("Yield") for j in judges)
 
 

@@ -14,7 +14,10 @@ from zesty_trace.core.review.rules import review
 from zesty_trace.errors import SolveError
 from zesty_trace.journey.rules import all_rules
 
-from .rule_cases import CASES
+from .more_rule_cases import MORE
+from .rule_cases import CASES as FIRST
+
+CASES = FIRST | MORE
 
 
 @pytest.fixture(scope="module")

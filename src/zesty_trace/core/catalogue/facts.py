@@ -33,6 +33,7 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     coil_h: float | None = None
     coil_v: float | None = None
     load_f: float | None = None
+    oscillator_load_f: float | None = None
     capacity_mah: float | None = None
     charge_max_c_rate: float | None = None
     charge_factor_v: float | None = None

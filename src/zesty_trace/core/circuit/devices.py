@@ -21,7 +21,8 @@ BODY_DIODE_A = 1e-13
 ZENER_SLOPE_V = 0.05  # how sharp the knee is: tens of millivolts a decade, common practice
 LOAD_KNEE_V = 0.1
 LOAD_LEAK_SHARE = 0.02  # of its current, what a load takes at its threshold before it starts
-LOAD_LEAK_S = 1e-12
+LOAD_LEAK_S = 5e-6  # and at most so much; nothing backwards
+NOTHING_S = 1e-15
 WAKE_V = 1.2
 REVERSE_A = 1e-8
 REVERSE_OHM = 1e5
@@ -92,10 +93,12 @@ def current_load(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) 
     """A load that takes a constant current once its voltage is well above `v_on`, and leaks a little below."""
     volt = v[..., 0] - v[..., 1]
     s = 1.0 / (1.0 + np.exp(np.clip(-(volt - p["v_on"]) / LOAD_KNEE_V, -60.0, 60.0)))
-    leak = LOAD_LEAK_SHARE * p["amp"] / np.maximum(p["v_on"], LOAD_KNEE_V) + LOAD_LEAK_S
+    leak = np.minimum(LOAD_LEAK_SHARE * p["amp"] / np.maximum(p["v_on"], LOAD_KNEE_V), LOAD_LEAK_S)
     bend = s * (1 - s) / LOAD_KNEE_V
-    current = p["amp"] * s + leak * volt * (1 - s)
-    return _two_terminal(v, current, (p["amp"] - leak * volt) * bend + leak * (1 - s))
+    ahead, ahead_slope = softplus(volt / LOAD_KNEE_V)
+    below, below_slope = leak * LOAD_KNEE_V * ahead, leak * ahead_slope
+    current = p["amp"] * s + below * (1 - s)
+    return _two_terminal(v, current, (p["amp"] - below) * bend + below_slope * (1 - s) + NOTHING_S)
 
 
 def nmos(v: FloatArray, i: FloatArray | None, p: dict[str, FloatArray]) -> Stamp:

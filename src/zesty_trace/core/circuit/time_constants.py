@@ -282,7 +282,7 @@ class _Times:
             step = abs(full.get(source, 0.0) - rest.get(source, 0.0))
             volt = self.volts.get(net, 0.0)
             if step > 1e-4 and volt > 0:
-                response = RESPONSE_S[type(self.kind(source.ref).model)]
+                response = next(s for shape, s in RESPONSE_S.items() if self.kind(source.ref).is_a(shape))
                 yield TimeConstant(
                     "Load-step droop",
                     net,

@@ -17,6 +17,7 @@ import msgspec
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kind import Kind, PackageSpec, PinSpec
 from zesty_trace.core.catalogue.kinds import Catalogue, check_kinds
+from zesty_trace.core.circuit.feeding import inlets_by_wiring
 from zesty_trace.core.design.model import Design, Part, Pin, to_json
 from zesty_trace.core.design.reading import from_json
 from zesty_trace.core.stated import leading_value
@@ -136,17 +137,23 @@ class Wired:
         )
 
     @cached_property
+    def _by_wiring(self) -> dict[str, Kind]:
+        """Plain connectors that bring the supply, as the inlets that they are."""
+        return inlets_by_wiring(self.design, self.catalogue)
+
+    @cached_property
     def _specs(self) -> dict[str, dict[str, PinSpec]]:
-        kinds = {part.kind for part in self.design.parts.values()}
-        return {k: {spec.number: spec for spec in reversed(self.catalogue.kind(k).pins)} for k in kinds}
+        """Kind, or reference of a part that is more than its kind -> number -> pin."""
+        kinds = {part.kind: self.catalogue.kind(part.kind) for part in self.design.parts.values()}
+        return {k: {s.number: s for s in reversed(kind.pins)} for k, kind in {**kinds, **self._by_wiring}.items()}
 
     def part(self, ref: str) -> Part:
         """Return a part."""
         return self.design.parts[ref]
 
     def kind(self, ref: str) -> Kind:
-        """Return the kind of a part."""
-        return self.catalogue.kind(self.design.parts[ref].kind)
+        """Return the kind of a part, of a plain connector that brings the supply as an inlet."""
+        return self._by_wiring.get(ref) or self.catalogue.kind(self.design.parts[ref].kind)
 
     def package(self, ref: str) -> PackageSpec:
         """Return the package of a part: its own, else the first of its kind."""
@@ -155,7 +162,8 @@ class Wired:
     def spec(self, pin: Pin) -> PinSpec:
         """Return a pin's name and role. KeyError if the kind has no such pin."""
         try:
-            return self._specs[self.design.parts[pin.ref].kind][pin.number]
+            by = pin.ref if pin.ref in self._by_wiring else self.design.parts[pin.ref].kind
+            return self._specs[by][pin.number]
         except KeyError:
             raise KeyError(str(pin)) from None
 

@@ -16,6 +16,7 @@ from zesty_trace.core.findings import Finding, Mend, Severity, of_net, of_part, 
 from zesty_trace.core.quantities import say, say_part_value
 from zesty_trace.core.review.drive import COMMON, add_between
 from zesty_trace.core.review.register import solved, static
+from zesty_trace.core.stated import rating
 
 ADC_SOURCE_OHM = 10e3
 HOLDING_F = 10e-9
@@ -137,11 +138,18 @@ def shared_ground(wired: Wired) -> Iterator[Finding]:
         )
 
 
+def _load_inside(wired: Wired, nets: list[str]) -> float:
+    """Return the load capacitance that the chip on a crystal's nets has in it, F."""
+    chips = {p.ref for p in wired.on(nets[0])} & {p.ref for p in wired.on(nets[1])}
+    return max((wired.kind(r).facts.oscillator_load_f or 0.0 for r in chips), default=0.0)
+
+
 @static
 def crystal_load(wired: Wired) -> Iterator[Finding]:
     """Yield crystals without their two capacitors, or with ones that load them far from what they want."""
     for ref in wired.design.parts:
-        wanted = wired.kind(ref).facts.load_f
+        said = rating(wired.part(ref).value, "F")
+        wanted = wired.kind(ref).facts.load_f if said is None else said
         if not wanted or wanted <= STRAY_F:  # less than the tracks have: no capacitors to work out
             continue
         nets = [wired.net_of.get(Pin(ref, n), "") for n in ("1", "2")]
@@ -149,7 +157,8 @@ def crystal_load(wired: Wired) -> Iterator[Finding]:
         each = say_part_value(nearest(2 * (wanted - STRAY_F), 12))
         if not all(nets):
             continue
-        if not all(caps):
+        inside = _load_inside(wired, nets)
+        if not all(caps) and not (inside and not any(caps)):
             missing = [net for net, c in zip(nets, caps, strict=True) if not c]
             fresh = Part(ref=edits.fresh_ref(wired.design, "C"), kind="ceramic_capacitor", value=each, package="C0603")
             yield CRYSTAL_LOAD.found(
@@ -165,8 +174,9 @@ def crystal_load(wired: Wired) -> Iterator[Finding]:
                 ),
             )
             continue
-        load = caps[0] * caps[1] / (caps[0] + caps[1]) + STRAY_F
-        far = abs(load - wanted) > 2 * LOAD_SHARE * wanted or max(caps) > UNLIKE * min(caps)
+        outside = caps[0] * caps[1] / (caps[0] + caps[1]) + STRAY_F if any(caps) else 0.0
+        load = outside + inside
+        far = abs(load - wanted) > 2 * LOAD_SHARE * wanted or (any(caps) and max(caps) > UNLIKE * min(caps))
         if abs(load - wanted) > LOAD_SHARE * wanted:
             yield CRYSTAL_LOAD.found(
                 of_part(ref),

@@ -20,6 +20,7 @@ from zesty_trace.core.review.register import static
 
 RD_OHM, RD_SHARE = 5100.0, 0.1
 USB_FARAD = 10e-6
+USB_FARAD_GRACE = 1.15  # a few bypasses beside the one bulk capacitor
 CELL_CAUTION = "A lithium cell that is charged too fast, too warm or too cold can burn: follow its maker's limits."
 
 
@@ -162,7 +163,7 @@ def usb_inrush(wired: Wired) -> Iterator[Finding]:
         if wired.kind(ref).pin("CC1") is None:
             continue
         farad, nets = capacitance_behind(wired, ref)
-        if farad > USB_FARAD * 1.01:
+        if farad > USB_FARAD * USB_FARAD_GRACE:
             yield INRUSH.found(
                 of_part(ref),
                 f"{ref} has {say(farad, 'F')} to charge, at most {say(USB_FARAD, 'F')}",

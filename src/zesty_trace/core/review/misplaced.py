@@ -15,9 +15,11 @@ from zesty_trace.core.quantities import say
 from zesty_trace.core.review.drive import COMMON
 from zesty_trace.core.review.register import solved, static
 
+DROP_OUT_SHARE = 0.1  # of the coil's voltage: relays let go from about there, common practice
 DARK_A, COIL_MOST_SHARE = 1e-6, 1.4
 _ENABLE = re.compile(r"^(N?)(OE|EN|E|CE|INH)(\d*)$")
-_PAIRS = (("A", "B"), ("CANH", "CANL"), ("IN+", "IN-"), ("1", "3"))
+_HOLDS = re.compile(r"^(N?)(HOLD|CLR|MR|SD|SLEEP|STBY|RST|RESET)(\d*)$")
+_PAIRS = (("A", "B"), ("CANH", "CANL"), ("IN+", "IN-"), ("DIN", "DOUT"), ("1", "3"))
 
 UPSIDE_DOWN = rule(
     "upside down",
@@ -133,8 +135,21 @@ def coil_voltage(wired: Wired) -> Iterator[Finding]:
         first, second = (wired.net_at(ref, n) for n in kind.driven)
         if not first or not second or first == second:
             continue
-        states = [o.net_voltages() for o in analyse(wired).all()]
-        volt = max((abs(v.get(first, 0.0) - v.get(second, 0.0)) for v in states), default=0.0)
+        across = {
+            o.state.name: abs(o.net_voltages().get(first, 0.0) - o.net_voltages().get(second, 0.0))
+            for o in analyse(wired).all()
+        }
+        volt, off = max(across.values(), default=0.0), across.get("all off", 0.0)
+        if DROP_OUT_SHARE * rated < off < volt:
+            yield COIL_VOLTAGE.found(
+                of_part(ref, "off"),
+                f"The coil of {ref} still gets {say(off, 'V', 2)} when it is off",
+                f"A relay lets go below a tenth of its {rated:g} V. Look what else leads from its coil to a supply.",
+                nets=(first, second),
+                value=off,
+                limit=DROP_OUT_SHARE * rated,
+                unit="V",
+            )
         weak = 0.05 * rated < volt < PULL_IN_SHARE * rated
         if weak or volt > COIL_MOST_SHARE * rated:
             yield COIL_VOLTAGE.found(
@@ -153,26 +168,36 @@ def coil_voltage(wired: Wired) -> Iterator[Finding]:
 def disabled(wired: Wired) -> Iterator[Finding]:
     """Yield enables tied to the level at which the outputs that they switch, and that are used, stay off."""
     for pin, spec in wired.pins():
-        match = _ENABLE.match(spec.name)
+        enables, holds = _ENABLE.match(spec.name), _HOLDS.match(spec.name)
         kind, net = wired.kind(pin.ref), wired.net_of.get(pin)
-        if match is None or spec.role != "input" or net is None or not kind.is_a(m.Supplied):
+        match = enables or holds
+        if match is None or spec.role != "input" or net is None or not kind.is_a(m.Load):
             continue
         active_low = bool(match.group(1)) or match.group(2) == "INH"
-        off = net == wired.supply_of(pin.ref) if active_low else net == wired.ground
-        used = [
-            s.name
-            for s in kind.pins
-            if s.role in ("output", "bidirectional")
-            and (not match.group(3) or s.name.endswith(match.group(3)))
-            and len(wired.on(wired.net_of.get(Pin(pin.ref, s.number)))) > 1
-        ]
+        on_when_low = active_low if enables else not active_low
+        off = net in (wired.supply_of(pin.ref), *wired.rails) if on_when_low else net == wired.ground
+        used = _used_outputs(wired, pin.ref, match.group(3) if match.group(2) in ("OE", "EN", "CLR", "RST") else "")
         if off and used:
             yield DISABLED.found(
                 of_pin(pin),
                 f"{wired.label(pin)} is tied to {net}: {', '.join(used[:3])} never come on",
-                f"It is on when it is {'low' if active_low else 'high'}.",
+                f"It works while this pin is {'low' if on_when_low else 'high'}.",
                 nets=(net,),
             )
+
+
+def _used_outputs(wired: Wired, ref: str, number: str) -> list[str]:
+    """Return the outputs of a part that are on a net with something, those of one channel where it has its number."""
+    used = [
+        s.name
+        for s in wired.kind(ref).pins
+        if s.role in ("output", "bidirectional") and len(wired.on(wired.net_of.get(Pin(ref, s.number)))) > 1
+    ]
+    own = [name for name in used if number and name.endswith(number)]
+    pins = wired.kind(ref).pins
+    enables = sum(bool((match := _ENABLE.match(s.name)) and match.group(3)) for s in pins if s.role == "input")
+    one_each = enables == sum(s.role == "output" for s in pins)  # an enable for each output, not for all of them
+    return own if number and (one_each or (own and enables < 2)) else used
 
 
 @solved

@@ -276,6 +276,21 @@ def _dangerous(where: str, volt: float, limit: float, unit: str, nets: tuple[str
     )
 
 
+def _through_contacts(wired: Wired, nets: list[str]) -> set[str]:
+    """Return the nets with those behind contacts and switches on them, whichever way these stand."""
+    found, edge = set(nets) - {""}, [n for n in nets if n]
+    while edge:
+        for pin in wired.on(edge.pop()):
+            kind, name = wired.kind(pin.ref), wired.spec(pin).name
+            if name in kind.driven or not (kind.driven or kind.prefix in ("SW", "Q")):
+                continue
+            sides = [s.name for s in kind.pins if s.name not in kind.driven and s.name != "G"]
+            beyond = {wired.net_at(pin.ref, s) for s in sides} - found - {"", wired.ground}
+            found |= beyond
+            edge += beyond
+    return found
+
+
 @static
 def mains_fuse(wired: Wired) -> Iterator[Finding]:
     """Yield mains terminals with no fuse on either line."""
@@ -284,7 +299,9 @@ def mains_fuse(wired: Wired) -> Iterator[Finding]:
             continue
         kind = wired.kind(ref)
         nets = [wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins if not kind.mains or s.name in kind.mains]
-        if any(nets) and not any(wired.kind(p.ref).prefix == "F" for n in nets for p in wired.design.nets.get(n, ())):
+        if any(nets) and not any(
+            wired.kind(p.ref).prefix == "F" for n in _through_contacts(wired, nets) for p in wired.on(n)
+        ):
             yield MAINS_FUSE.found(
                 of_part(ref),
                 f"{ref} has no fuse in its live line",

@@ -23,6 +23,7 @@ from zesty_trace.core.stated import leading_value
 
 RAIL_PINS = 4
 LOAD_SHARE = 0.9
+BYPASS_LEAST_SHARE = 0.45  # 4u7 where 10u is asked for: common practice
 LOCAL_F, BULK_TIMES = 1e-6, 22.0  # beside a pin bulk capacitance does not count: it is too slow, common practice
 
 
@@ -120,7 +121,9 @@ def decoupling(wired: Wired) -> Iterator[Finding]:
         if net is None:
             continue
         most = BULK_TIMES * farad if farad <= LOCAL_F else float("inf")
-        fitting = [c for c in left.get(net, []) if 0.5 * farad <= c.farad <= most and c.beside in ("", ref)]
+        fitting = [
+            c for c in left.get(net, []) if BYPASS_LEAST_SHARE * farad <= c.farad <= most and c.beside in ("", ref)
+        ]
         if fitting:
             left[net].remove(min(fitting, key=lambda c: (not c.beside, c.farad)))
             continue
@@ -159,7 +162,7 @@ def dropout(wired: Wired) -> Iterator[Finding]:
             continue
         pins = {s.role: wired.net_of.get(Pin(ref, s.number), "") for s in kind.pins}
         out = next(Pin(ref, s.number) for s in kind.pins if s.role == "supply_out")
-        worst: tuple[float, float, float, str] | None = None
+        worst: tuple[bool, float, float, float, str] | None = None
         wanted = wanted_v(wired, ref)
         for operating in analyse(wired).all():
             v_in = operating.net_voltages().get(pins["supply_in"])
@@ -168,17 +171,19 @@ def dropout(wired: Wired) -> Iterator[Finding]:
             amp = abs(operating.solution.pin_currents().get(out, 0.0))
             needed = model.dropout_v * max(0.2, amp / model.dropout_at_a)
             room = v_in - wanted
-            if room < needed and (worst is None or room - needed < worst[0] - worst[1]):
-                worst = (room, needed, amp, operating.state.name)
+            this = (operating.state.cell_pct is not None, room, needed, amp, operating.state.name)
+            if room < needed and (worst is None or (this[0], room - needed) < (worst[0], worst[1] - worst[2])):
+                worst = this
         if worst is None:
             continue
-        room, needed, amp, state = worst
+        nearly_empty, room, needed, amp, state = worst
         yield DROPOUT.found(
             of_part(ref),
             f"{ref} has {say(room, 'V')} over its output, needs {say(needed, 'V')} ({state})",
             f"At {say(amp, 'A')} it cannot hold {wanted:.3g} V. Feed it from a higher supply, or take one with "
             f"less dropout.",
             nets=(pins["supply_in"],),
+            severity=Severity.NOTE if nearly_empty else None,  # how far down a cell is good, its run time says
             value=room,
             limit=needed,
             unit="V",
@@ -258,14 +263,17 @@ def programming_access(wired: Wired) -> Iterator[Finding]:
                 of_part(ref),
                 f"{ref} cannot be programmed once it is soldered in",
                 f"Bring {' or '.join(s.name for s in lines[:2])} out to a header or a test pad.",
+                severity=Severity.NOTE if wired.package(ref).family == "dip" else None,  # it can go into a socket
             )
 
 
 def _reaches_plug(wired: Wired, pin: Pin) -> bool:
-    net = wired.net_of.get(pin)
+    net = wired.net_of.get(pin, "")
+    near = {net, *(n.beyond for n in wired.near(net, m.Resistor) if n.beyond and wired.signal(n.beyond))}
     return any(
-        wired.kind(p.ref).connector or wired.kind(p.ref).prefix == "TP"
-        for p in wired.design.nets.get(net or "", ())
+        wired.kind(p.ref).connector or wired.kind(p.ref).prefix == "TP" or wired.kind(p.ref).pin("D+") is not None
+        for n in near
+        for p in wired.on(n)
         if p != pin
     )
 

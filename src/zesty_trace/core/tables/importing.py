@@ -167,7 +167,7 @@ def _read_parts(
 def _inlet_value(kind: Kind, value: str, supply: str, file: str, line: int, problems: list[Problem]) -> str:
     """Return the value of an inlet for which the `supply` column says what it brings."""
     wrong = ""
-    if not kind.is_a(m.Inlet):
+    if not kind.is_a(m.Inlet) and not (kind.connector and kind.is_a(m.Open)):
         wrong = f"a {kind.id} brings no supply"
     elif value:
         wrong = "the inlet's value says already what it brings"
