@@ -9,11 +9,14 @@ import math
 import random
 import re
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import networkx as nx
 import numpy as np
 import pytest
+from PIL import ImageFont
 
+import zesty_trace
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit import analysis
 from zesty_trace.core.circuit.build import build_network, build_networks
@@ -27,9 +30,9 @@ from zesty_trace.core.review.heat import _with_copper
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
-from zesty_trace.core.schematic.labels import LETTER, LabelRooms, drawn_boxes, row_size, size_in_room
+from zesty_trace.core.schematic.labels import labels_on
+from zesty_trace.core.schematic.letters import LEAST_SIZE, text_width
 from zesty_trace.core.schematic.sheet import reading_order
-from zesty_trace.core.schematic.symbols import SymbolPin
 from zesty_trace.core.schematic.wires import wire_quality
 from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
@@ -76,22 +79,27 @@ def test_reading_order_goes_down_the_bands_and_to_the_right(mended: Design, cata
 # Labels ---------------------------------------------------------------------------------------------------------------
 
 
-def test_label_room_ends_where_the_next_thing_begins(mended: Design, catalogue: Catalogue) -> None:
-    sheet = arrange(Wired(mended, catalogue))
-    rooms = LabelRooms(sheet)
-    for symbol in sheet.symbols:
-        room, right = rooms.right_of(symbol.ref), symbol.body()[2]
-        inside = [
-            b
-            for b in drawn_boxes(sheet)
-            if right < b[0] < right + room - 1e-9 and b[1] < symbol.y + 1.3 and b[3] > symbol.y - 1.3
-        ]
-        assert inside == []
-    assert size_in_room(10.0, "R1", 2.0, 1.0) == 2.0
-    assert size_in_room(2.0, "R1", 2.0, 1.0) == pytest.approx(2.0 / (2 * LETTER))
-    assert size_in_room(0.1, "R1", 2.0, 1.0) == 1.0
-    close = [SymbolPin("1", "VDD", 0, 0, "top"), SymbolPin("2", "VDDA", 3, 0, "top")]
-    assert row_size(close, 1.6) < 1.25 < row_size([close[0]], 1.6) == 1.6
+def test_nothing_is_written_over_anything(mended: Design, catalogue: Catalogue) -> None:
+    """By the rectangles of all letters: none meets another, a body of another part, or a piece of wire."""
+    wired = Wired(mended, catalogue)
+    sheet = arrange(wired)
+    said = [(s.ref, label) for s, labels in labels_on(sheet.symbols, wired, wired.net_of) for label in labels]
+    pieces = [b for w in sheet.wires for b in w.pieces]
+    for k, (ref, label) in enumerate(said):
+        box = label.box()
+        assert not any(box.meets(other.box()) for _, other in said[:k]), label
+        assert not any(s.ref != ref and s.body().meets(box) for s in sheet.symbols), label
+        assert not any(p.grown(0.05).meets(box) for p in pieces), label
+        assert label.size >= LEAST_SIZE
+
+
+def test_widths_of_letters_are_those_of_the_font() -> None:
+    """Against Pillow, which reads the shipped font itself; one hundredth is lost to rounding for each letter."""
+    folder = Path(zesty_trace.__file__).parent / "data" / "fonts"
+    for name, bold in (("Inter-Regular", False), ("Inter-Bold", True)):
+        font = ImageFont.truetype(str(folder / f"{name}.otf"), 1000)
+        for text in ("R14", "470u 50 V", "LED_READY", "Humidity and temp", "NRST"):
+            assert text_width(text, 1.0, bold) == pytest.approx(font.getlength(text) / 1000, abs=0.03 * len(text))
 
 
 # Edits drawn at once --------------------------------------------------------------------------------------------------

@@ -9,6 +9,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.paths import Grid, corners, find_path
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
@@ -43,7 +45,7 @@ def test_a_path_leaves_its_pin_outwards() -> None:
 
 def test_a_wall_without_a_gap_has_no_path() -> None:
     grid = Grid(20, 20)
-    grid.lay_ground([(10, 0, 10, 20)], [])
+    grid.lay_ground([(range(10, 11), range(21))], [])
     assert find_path(grid, 1, (2, 5), None, {(18, 5)}) is None
     assert find_path(grid, 1, (2, 5), None, set()) is None
 
@@ -51,7 +53,8 @@ def test_a_wall_without_a_gap_has_no_path() -> None:
 def test_the_price_of_a_path_is_that_of_dijkstra() -> None:
     """On a grid with walls, against networkx over (cell, direction) states with the same prices."""
     grid = Grid(14, 12)
-    grid.lay_ground([(4, 0, 4, 8), (8, 3, 8, 11), (11, 0, 11, 6)], [])
+    walls = [(4, 0, 8), (8, 3, 11), (11, 0, 6)]
+    grid.lay_ground([(range(x, x + 1), range(top, low + 1)) for x, top, low in walls], [])
     start, goal = (1, 1), (13, 1)
     graph = nx.DiGraph()
     steps = ((1, 0), (0, 1), (-1, 0), (0, -1))
@@ -93,7 +96,8 @@ def test_random_sheets_never_overlap_and_lose_no_pin(seed: int) -> None:
     while len(pins) > 1:
         nets[f"N{len(nets)}"] = [pins.pop() for _ in range(min(len(pins), rng.choice((2, 2, 3, 4))))]
     design = design_of(nets, refs)
-    wires, tags, _ = route_wires(design, placed, [], 80, 50)
+    routed = route_wires(Wired(design, shipped()), placed, [], 80, 50)
+    wires, tags = routed.wires, routed.tags
     quality = wire_quality(wires, placed)
     assert (quality["overlaps"], quality["through parts"]) == (0, 0)
     spots = {Pin(s.ref, p.number): s.pin_at(p) for s in placed for p in s.symbol.pins}

@@ -132,6 +132,7 @@ def test_an_edit_repaints_only_what_changed_and_the_picture_is_that_of_a_full_pa
     canvas = sheet.canvas
     rects = []
     paint = canvas.paintEvent
+    canvas.overview()
     qtbot.wait(100)  # what was still to be painted is
 
     def record(event) -> None:
@@ -207,8 +208,9 @@ def test_the_sheet_is_written_as_pdf_svg_and_netlists(sheet, tmp_path: Path, set
     assert (tmp_path / "s.pdf").read_bytes()[:5] == b"%PDF-"
     sheet_files.export_svg(sheet.model, sheet, tmp_path / "s.svg")
     settle(sheet.window())
-    svg = (tmp_path / "s.svg").read_text()
-    for text in ("Proofing cabinet", "U3", "Page 1 of 1", TODAY.isoformat()[:4]):
+    pages = sorted(tmp_path.glob("s*.svg"))
+    svg = "".join(p.read_text() for p in pages)
+    for text in ("Proofing cabinet", "U3", f"Page 1 of {len(pages)}", TODAY.isoformat()[:4]):
         assert text in svg, text
     sheet_files.export_netlist(sheet.model, sheet, "json", tmp_path / "n.json")
     data = json.loads((tmp_path / "n.json").read_text())

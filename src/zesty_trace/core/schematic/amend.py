@@ -17,7 +17,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.schematic import symbols
-from zesty_trace.core.schematic.labels import drawn_boxes
+from zesty_trace.core.schematic.labels import drawn_boxes, lines_of
 from zesty_trace.core.schematic.paths import cells_of
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.core.schematic.symbols import Side, Symbol
@@ -41,7 +41,7 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
     }
     placed = [_moved(s, before, after) for s in kept.values()]
     fresh = [r for r, p in after.parts.items() if r not in before.parts or before.parts[r].kind != p.kind]
-    placed += _fresh(sheet, wired, fresh)
+    placed += _fresh(replace(sheet, symbols=tuple(placed)), wired, fresh)
     touched = {s.ref for s in placed if s is not kept.get(s.ref)} | (before.parts.keys() - after.parts.keys())
     again = frozenset(
         net
@@ -55,8 +55,8 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
     )
     width = max([sheet.width, *(int(s.body()[2]) + 2 for s in placed)])
     rails = [r for r in sheet.rails if r.net in after.nets]
-    wires, tags, junctions = route_wires(
-        after,
+    routed = route_wires(
+        wired,
         placed,
         rails,
         width,
@@ -65,7 +65,13 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
         keep=Kept(sheet.wires, sheet.tags, sheet.junctions, again, stay),
     )
     return replace(
-        sheet, symbols=tuple(placed), rails=tuple(rails), wires=wires, tags=tags, junctions=junctions, width=width
+        sheet,
+        symbols=tuple(placed),
+        rails=tuple(rails),
+        wires=tuple(routed.wires),
+        tags=tuple(routed.tags),
+        junctions=routed.junctions,
+        width=width,
     )
 
 
@@ -98,7 +104,7 @@ def _fresh(sheet: Sheet, wired: Wired, refs: list[str]) -> list[PlacedSymbol]:
     """Return new parts: near what they join where there is room, else in columns right of the sheet."""
     design = wired.design
     found: list[PlacedSymbol] = []
-    boxes = drawn_boxes(sheet)
+    boxes = drawn_boxes(sheet, wired)
     homes = {s.ref: s for s in sheet.symbols}
     rails = {r.net for r in sheet.rails}
     x, y, wide = sheet.width + ROOM, 6, 0
@@ -170,4 +176,4 @@ def plain_symbol(wired: Wired, ref: str) -> Symbol:
         "top": [],
         "bottom": [],
     }
-    return symbols.box(sides, len(ref) + 1)
+    return symbols.box(sides, (ref, *lines_of(wired.design.parts[ref], kind, True)))

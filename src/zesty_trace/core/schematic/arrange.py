@@ -8,7 +8,9 @@ part with more pins becomes a box with inputs left and outputs right.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Mapping
+import math
+from collections import Counter
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from zesty_trace.core.catalogue import models as m
@@ -21,21 +23,29 @@ from zesty_trace.core.geometry import Box
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.schematic import symbols
 from zesty_trace.core.schematic.blocks import block_order, propose_blocks
-from zesty_trace.core.schematic.labels import TAG_UNITS, clear_title
+from zesty_trace.core.schematic.labels import (
+    labels_of,
+    lines_of,
+    mark_box,
+    tag_width,
+    title_box,
+)
 from zesty_trace.core.schematic.pages import page_marks
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Spot, Tag, Title
-from zesty_trace.core.schematic.symbols import Side, Symbol
-from zesty_trace.core.schematic.wires import route_wires
+from zesty_trace.core.schematic.symbols import Side, Symbol, SymbolPin
+from zesty_trace.core.schematic.wires import BETWEEN_BANDS, route_wires
 from zesty_trace.errors import SolveError
 
-BAND_WIDTHS = range(110, 300, 5)
+BAND_WIDTHS = range(90, 200, 5)
 VIEW_ASPECT = 1.85
 CORRIDOR = 60.0
 RAIL_STEP = 2
 RAIL_MIN_PINS = 4
-LABEL_UNITS = 1.1
 MARGIN = 3
-UNDER_TITLE = 3  # rows from a band's last supply line to its parts: the block's title stands there
+UNDER_RAILS = 2  # rows from a band's last supply line to its parts
+TITLE_ABOVE = 2
+ATTEMPTS = 8  # at keeping room for all flags
+CROSSING_ATTEMPTS = 3  # at turning drops that cross others into marks
 
 
 @dataclass
@@ -55,6 +65,8 @@ class _Cluster:
 
 
 class _Arranger:
+    """Lays out clusters. Pins in `fixed` get room for a flag or a mark of their own."""
+
     def __init__(self, wired: Wired, page: Page | None = None) -> None:
         design = wired.design
         self.wired, self.design = wired, design
@@ -67,6 +79,14 @@ class _Arranger:
         blocks = propose_blocks(wired)
         self.block = {r: b for r, b in blocks.items() if page is None or b in page.blocks}
         self.marks = page_marks(wired, page) if page else {}
+        self.fixed = frozenset(self._alone())
+
+    def _alone(self) -> Iterator[Pin]:
+        """Yield pins whose net goes on in other blocks only."""
+        for net, pins in self.design.nets.items():
+            homes = Counter(self.block.get(p.ref, "") for p in pins)
+            if net not in self.rail_set and len(pins) > 1:
+                yield from (p for p in pins if p.ref in self.block and homes[self.block[p.ref]] == 1)
 
     def kind(self, ref: str) -> Kind:
         return self.wired.kind(ref)
@@ -156,8 +176,8 @@ class _Arranger:
         sides[toward].sort(key=lambda p: facing.get(p[0].number, len(facing)))
         for spec in spare:
             side = "left" if sum(r for _, r in sides["left"]) <= sum(r for _, r in sides["right"]) else "right"
-            sides[side].append((spec, 1))
-        return symbols.box(sides, len(ref) + 1 if kind.connector else 9)
+            sides[side].append((spec, 2))
+        return symbols.box(sides, (ref, *lines_of(self.design.parts[ref], kind, True)))
 
     def _facing(self, ref: str, host: tuple[str, Symbol] | None, way: int) -> dict[str, int]:
         """Return the pins of a part that share a net with pins on the near side of its host, in the host's order."""
@@ -211,9 +231,7 @@ class _Arranger:
             first = (starts or big or cluster.refs)[0]
             self._put_big(cluster, first, 0, 0) if first in big else self._put_upright(cluster, first, 0, 0)
         else:
-            x = int(len(entry) * TAG_UNITS) + 3
-            cluster.taken.append(Box(0.0, -1.0, x - 0.5, 1.0))  # the tag's own room
-            self._walk(cluster, entry, x, 0, 1)
+            self._walk(cluster, entry, 0, 0, 1)
         self._rest(cluster)
 
     def _entry_net(self, cluster: _Cluster) -> str:
@@ -320,51 +338,55 @@ class _Arranger:
             x += way
         rooms = self._rooms(ref, symbol, x, y)
         cluster.placed[ref] = (symbol, x, y)
-        cluster.taken.append(rooms[0])
-        cluster.corridors += rooms[1:]
+        own = 1 + sum(Pin(ref, p.number) in self.fixed for p in symbol.pins)
+        cluster.taken += rooms[:own]
+        cluster.corridors += rooms[own:]
         return x
 
     def _rooms(self, ref: str, symbol: Symbol, x: int, y: int) -> list[Box]:
-        """Return the part's own room, then the corridors in which its supply connections run up or down."""
-        rooms = [self._room(ref, symbol, x, y)]
+        """Return the part's own room and that of its flags, then the corridors of its supply connections."""
+        rooms, corridors = [self._room(ref, symbol, x, y)], []
         for pin in symbol.pins:
-            if self.net(ref, pin.number) not in self.rail_set:
-                continue
-            left, right = x + pin.x - 0.4, x + pin.x + 0.4
-            if pin.side == "top":
-                rooms.append(Box(left, y + pin.y - CORRIDOR, right, y + pin.y))
-            elif pin.side == "bottom":
-                rooms.append(Box(left, y + pin.y, right, y + pin.y + CORRIDOR))
-        return rooms
+            net = self.net(ref, pin.number)
+            if Pin(ref, pin.number) in self.fixed:
+                rooms.append(self._flag_room(net, pin, x + pin.x, y + pin.y))
+            elif net in self.rail_set and pin.side in ("top", "bottom"):
+                far = -CORRIDOR if pin.side == "top" else CORRIDOR
+                low, high = sorted((y + pin.y, y + pin.y + far))
+                corridors.append(Box(x + pin.x - 0.4, low, x + pin.x + 0.4, high))
+        return rooms + corridors
+
+    def _flag_room(self, net: str, pin: SymbolPin, x: int, y: int) -> Box:
+        """Return where a pin's flag or local mark will be, with the air it needs."""
+        wide = tag_width(net + self.marks.get(net, "")) + 0.6
+        if pin.side in ("left", "right"):
+            near, far = sorted((float(x), x + (wide if pin.side == "right" else -wide)))
+            return Box(near, y - 1.0, far, y + 1.0)
+        up = pin.side == "top"
+        if net in self.rail_set:
+            return mark_box(x, y, "" if net == self.ground else net, up).grown(0.3)
+        return Box(x - 0.6, y - 3.2 if up else float(y), x + wide, float(y) if up else y + 3.2)
 
     def _room(self, ref: str, symbol: Symbol, x: int, y: int) -> Box:
-        """Return the rectangle that a symbol needs with its text and tags."""
-        part = self.design.parts[ref]
-        text = max(len(ref), len(part.value.split()[0]) if part.value else 0) * LABEL_UNITS
-        if symbol.look == "box":
-            left = right = 2.0
-            for pin in symbol.pins:
-                net = self.net(ref, pin.number)
-                if not self._leaves_block(ref, net):
-                    continue
-                tag = len(net + self.marks.get(net, "")) * TAG_UNITS + 3
-                if pin.side == "left":
-                    left = max(left, tag)
-                if pin.side == "right":
-                    right = max(right, tag)
-            return Box(x + symbol.left - left, y + symbol.top - 2, x + symbol.right + right, y + symbol.bottom + 2)
-        if symbol.turned and symbol.look != "switch":
-            half = max(2.0, text / 2)
-            return Box(x - half, y - 1.9, x + half, y + 1.9)
-        if symbol.look == "switch":
-            return Box(x - 3, y - 3, x + max(2.2, 2 + text), y + 3)
-        return Box(x - 1.2, y - 2, x + 1.2 + text, y + 2)
-
-    def _leaves_block(self, ref: str, net: str) -> bool:
-        """Whether a net goes on in another block, so that a tag will stand at its pin."""
-        if not net or net in self.rail_set:
-            return False
-        return any(self.block.get(p.ref) != self.block.get(ref) for p in self.design.nets[net])
+        """Return the rectangle that a symbol needs with its pins and what is written at it."""
+        part, boxed = self.design.parts[ref], symbol.look == "box"
+        joined = frozenset(p.number for p in symbol.pins if self.net(ref, p.number))
+        lines = lines_of(part, self.kind(ref), boxed)
+        placed = PlacedSymbol(ref, symbol, 0, 0, 0, "")
+        out = 2.0 if boxed else 0.4  # wires turn beside a box
+        ends = [
+            Box(
+                p.x - (out if p.side == "left" else 0.4),
+                p.y - 0.4,
+                p.x + (out if p.side == "right" else 0.4),
+                p.y + 0.4,
+            )
+            for p in symbol.pins
+        ]
+        edge = Box(symbol.left - 0.6, symbol.top - 0.6, symbol.right + 0.6, symbol.bottom + 0.6)
+        return _around([edge, *ends, *(label.box().grown(0.3) for label in labels_of(placed, lines, joined))]).moved(
+            x, y
+        )
 
     # Bands --------------------------------------------------------------------------------------------------------
 
@@ -419,7 +441,7 @@ def _volts(wired: Wired) -> Mapping[str, float]:
 
 
 def _tall(clusters: list[_Cluster]) -> int:
-    return max(c.extent()[3] for c in clusters) - min(c.extent()[1] for c in clusters)
+    return max(c.extent()[3] - c.extent()[1] for c in clusters)
 
 
 def _wide(clusters: list[_Cluster]) -> int:
@@ -436,50 +458,74 @@ def _split(clusters: list[_Cluster], band_width: int) -> list[list[_Cluster]]:
     return runs
 
 
+def _around(boxes: Iterable[Box]) -> Box:
+    """Return the rectangle around rectangles."""
+    x0, y0, x1, y1 = zip(*boxes, strict=True)
+    return Box(min(x0), min(y0), max(x1), max(y1))
+
+
 def arrange(wired: Wired, page: Page | None = None, report: Report = quiet) -> Sheet:
     """Return the sheet of a design, or one page of it.
 
-    Its own arrangement, except for parts that the user has put somewhere.
+    Its own arrangement, except for parts that the user has put somewhere. Where a flag finds no room, or a drop to a
+    supply crosses others, all is laid out again with room for a flag or a mark there.
 
     Cancelled if `report` says stop.
     """
-    design = wired.design
     report(0.0, "laying out blocks")
     a = _Arranger(wired, page)
+    for attempt in range(ATTEMPTS):
+        placed, rails, titles, size = _laid_out(a)
+        routed = route_wires(wired, placed, rails, *size, a.marks, None, _share(report, attempt), a.fixed)
+        wanted = {*routed.homeless, *(routed.crossed if attempt < CROSSING_ATTEMPTS else ())} - a.fixed
+        if not wanted:
+            break
+        a.fixed |= wanted
+    return Sheet(
+        tuple(placed), tuple(rails), tuple(routed.wires), tuple(routed.tags), routed.junctions, tuple(titles), *size
+    )
+
+
+def _share(report: Report, attempt: int) -> Report:
+    """Return a report of one attempt: each has half of what is left, as nobody knows how many there will be."""
+    before = 1.0 - 0.5**attempt
+    return lambda done, words: report(before + (1.0 - before) * 0.5 * done, words)
+
+
+def _laid_out(a: _Arranger) -> tuple[list[PlacedSymbol], list[Rail], list[Title], tuple[int, int]]:
+    """Return symbols, supply lines and titles, and width and height."""
     rows = [row for row in a.bands(a.clusters()) if row]
     placed: list[PlacedSymbol] = []
     rails: list[Rail] = []
     titles: list[Title] = []
-    top, width = 2, 40
+    top, width = 4, 40
     for band, row in enumerate(rows):
         used = _used_rails(a, row)
-        first = top + len(used) * RAIL_STEP
-        high = min(c.extent()[1] for c in row)
-        low = max(c.extent()[3] for c in row)
-        base = first + UNDER_TITLE - high
+        first = top + max(len(used) - 1, 0) * RAIL_STEP
+        under = first + UNDER_RAILS
         x, last_block = MARGIN, ""
         for cluster in row:
-            x0, _, x1, _ = cluster.extent()
+            x0, y0, x1, _ = cluster.extent()
             if cluster.block != last_block:
-                titles.append(Title(cluster.block, x, first + 1))
+                before = title_box(titles[-1]) if titles and titles[-1].y == top - TITLE_ABOVE else None
+                at = max(x, math.ceil(before.x1) + 2) if before else x
+                titles.append(Title(cluster.block, at, top - TITLE_ABOVE))
                 last_block = cluster.block
             for ref, (symbol, px, py) in cluster.placed.items():
-                spot = design.sheet.get(ref)
-                at = (spot.x, spot.y) if spot else (x + px - x0, base + py)
-                placed.append(PlacedSymbol(ref, symbol, *at, band, cluster.block))
+                spot = a.design.sheet.get(ref)
+                at_xy = (spot.x, spot.y) if spot else (x + px - x0, under + py - y0)
+                placed.append(PlacedSymbol(ref, symbol, *at_xy, band, cluster.block))
             x += x1 - x0 + MARGIN
         width = max(width, x)
-        bottom = base + low + 2
+        bottom = under + _tall(row) + 1
         rails += [Rail(net, band, top + k * RAIL_STEP, 1, 0) for k, net in enumerate(used)]
         if a.ground:
             rails.append(Rail(a.ground, band, bottom, 1, 0))
-        top = bottom + 4
+        top = bottom + BETWEEN_BANDS
     rails = [Rail(r.net, r.band, r.y, 1, width) for r in rails]
-    if design.sheet:
+    if a.design.sheet:
         placed = _rebanded(placed, rails)
-    wires, tags, junctions = route_wires(design, placed, rails, width + 2, top + 2, a.marks, None, report)
-    clear = tuple(clear_title(title, wires) for title in titles)
-    return Sheet(tuple(placed), tuple(rails), wires, tags, junctions, clear, width + 2, top)
+    return placed, rails, titles, (width + 2, top)
 
 
 def _used_rails(a: _Arranger, row: list[_Cluster]) -> list[str]:

@@ -15,7 +15,8 @@ import numpy as np
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.schematic.sheet import Spot
 
-BEND, CROSS, TEXT = 3.0, 4.0, 5.0
+BEND, CROSS = 3.0, 4.0
+PATIENT = 12000  # cells looked at for one wire
 FREE, ACROSS, UPDOWN, CLOSED = 0, 1, 2, 3
 STEPS = ((1, 0), (0, 1), (-1, 0), (0, -1))
 
@@ -24,7 +25,7 @@ class Grid:
     """Who uses each cell, and how: free, across, up-down, or closed to other nets."""
 
     def __init__(self, width: int, height: int) -> None:
-        self.width, self.height, self.patience = width, height, width * height * 8
+        self.width, self.height, self.patience = width, height, PATIENT
         size = width * height
         self.owner = [0] * size
         self.use = [FREE] * size
@@ -34,17 +35,55 @@ class Grid:
     def inside(self, x: int, y: int) -> bool:
         return 0 <= x < self.width and 0 <= y < self.height
 
-    def lay_ground(self, bodies: Iterable[Box], prices: Iterable[tuple[Box, float]]) -> None:
-        """Close the cells of bodies, and add up the prices of cells."""
+    def lay_ground(self, closed: Iterable[tuple[range, range]], prices: Iterable[tuple[Box, float]]) -> None:
+        """Close columns by rows of cells, and add up the prices of cells."""
         body = np.zeros((self.height, self.width), dtype=np.uint8)
         price = np.zeros((self.height, self.width))
-        for left, top, right, bottom in bodies:
-            body[max(0, int(top + 0.5)) : max(0, int(bottom + 1)), max(0, int(left + 0.5)) : max(0, int(right + 1))] = 1
+        for columns, rows in closed:
+            body[max(0, rows.start) : max(0, rows.stop), max(0, columns.start) : max(0, columns.stop)] = 1
         for (left, top, right, bottom), more in prices:
-            rows = slice(max(0, round(top)), max(0, round(bottom) + 1))
-            price[rows, max(0, round(left)) : max(0, round(right) + 1)] += more
+            within = slice(max(0, round(top)), max(0, round(bottom) + 1))
+            price[within, max(0, round(left)) : max(0, round(right) + 1)] += more
         self.body = bytearray(body.tobytes())
         self.price = array("d", price.tobytes())
+
+    def close_rows(self, rows: range) -> None:
+        """Close whole rows."""
+        first, last = max(0, rows.start), min(self.height, rows.stop)
+        if last > first:
+            self.body[first * self.width : last * self.width] = b"\x01" * ((last - first) * self.width)
+
+    def add_price(self, rows: range, more: float) -> None:
+        """Make whole rows dearer."""
+        for cell in range(max(0, rows.start) * self.width, min(self.height, rows.stop) * self.width):
+            self.price[cell] += more
+
+    def close(self, x: int, y: int) -> None:
+        """Close a cell to wires."""
+        if self.inside(x, y):
+            self.body[y * self.width + x] = 1
+
+    def open(self, x: int, y: int) -> None:
+        """Open a cell that was closed."""
+        if self.inside(x, y):
+            self.body[y * self.width + x] = 0
+
+    def close_column(self, x: int) -> None:
+        """Close a whole column."""
+        self.body[x :: self.width] = b"\x01" * self.height
+
+    def free(self, x: int, y: int) -> bool:
+        """Whether nothing lies on a cell."""
+        return self.inside(x, y) and not self.body[y * self.width + x] and not self.owner[y * self.width + x]
+
+    def passes(self, x: int, y: int, net: int, upright: bool) -> bool:
+        """Whether a wire of a net may go straight over a cell."""
+        if not self.inside(x, y):
+            return False
+        cell = y * self.width + x
+        if self.body[cell]:
+            return False
+        return self.owner[cell] in (0, net) or self.use[cell] == (ACROSS if upright else UPDOWN)
 
     def _mark(self, cell: int, net: int, use: int) -> None:
         if self.owner[cell] and self.owner[cell] != net:
@@ -82,25 +121,16 @@ class Grid:
                 owner[between], self.use[between] = [net] * len(cells), [use] * len(cells)
 
     def free_strip(self, cells: Iterable[Spot]) -> bool:
-        """Whether nothing lies on these cells, and no label close above or below."""
-        for x, y in cells:
-            if not self.inside(x, y):
-                return False
-            cell = y * self.width + x
-            if self.body[cell] or self.owner[cell]:
-                return False
-            for near in (cell - self.width, cell, cell + self.width):
-                if 0 <= near < len(self.price) and self.price[near] >= TEXT:
-                    return False
-        return True
+        """Whether nothing lies on these cells."""
+        return all(self.free(x, y) for x, y in cells)
 
 
 def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
-    grid: Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot]
+    grid: Grid, net: int, start: Spot, leave: tuple[int, int] | None, goals: set[Spot], most: float = 1e18
 ) -> list[Spot] | None:
     """Return the cheapest cell path from `start` to any of `goals`.
 
-    None if there is none within the grid's patience.
+    None if there is none within the grid's patience, or none that costs up to `most`.
     """
     if not goals:
         return None
@@ -120,7 +150,9 @@ def find_path(  # noqa: PLR0912 - one loop, the rules of a step in their order
     for _ in range(grid.patience):
         if not heap:
             return None
-        _, cost, x, y, d = heapq.heappop(heap)
+        least, cost, x, y, d = heapq.heappop(heap)
+        if least > most:
+            return None
         key = (x, y, d)
         if cost > best[key]:
             continue

@@ -71,13 +71,17 @@ class Wire:
 
 @dataclass(frozen=True)
 class Tag:
-    """A named flag on a pin: the net goes on elsewhere under this name, on the pages that `mark` tells."""
+    """A named flag on a pin: the net goes on elsewhere under this name, on the pages that `mark` tells.
+
+    One that looks up or down is a local mark of a supply line or of ground; ground is not `named`.
+    """
 
     net: str
     at: Spot
     side: Side
     pin: Pin
     mark: str = ""
+    named: bool = True
 
 
 @dataclass(frozen=True)

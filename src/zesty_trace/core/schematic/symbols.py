@@ -6,16 +6,34 @@ outputs right.
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.kinds import Kind, PinSpec
+from zesty_trace.core.schematic.letters import LEAST_SIZE, PIN_SIZE, REF_SIZE, VALUE_SIZE, text_width
 
-Look = Literal["box", "resistor", "capacitor", "diode", "led", "coil", "button", "switch", "point", "sounder", "fuse"]
+Look = Literal[
+    "box",
+    "resistor",
+    "adjustable",
+    "lit resistor",
+    "capacitor",
+    "crystal",
+    "diode",
+    "led",
+    "coil",
+    "button",
+    "switch",
+    "point",
+    "sounder",
+    "fuse",
+    "generic",
+]
 Side = Literal["left", "right", "top", "bottom"]
-PITCH = 2
-TEXT_UNITS = 0.85  # width of one letter of a pin name, grid units
+LEAD = 2  # of a box: from its edge to where wires end, grid units
 
 LOOKS: dict[type[m.Model], Look] = {
     m.Resistor: "resistor",
@@ -59,21 +77,36 @@ class Symbol:
         raise KeyError(number)
 
 
+BY_PREFIX: dict[str, Look] = {
+    "F": "fuse",
+    "L": "coil",
+    "FB": "coil",
+    "SW": "button",
+    "TP": "point",
+    "Y": "crystal",
+    "TH": "adjustable",
+    "RV": "adjustable",
+    "BZ": "sounder",
+    "D": "diode",
+}
+TWO = 2
+RAYS, WITH_RAYS = 1.9, ("led", "lit resistor")  # arrows of light stand left of a part, or below one that lies
+
+
 def look_of(kind: Kind) -> Look:
-    """Return how a kind is drawn."""
-    if kind.prefix == "F":
-        return "fuse"
-    if kind.prefix == "L":
-        return "coil"
-    if kind.prefix == "SW":
-        return "button"
-    if kind.prefix == "TP":
-        return "point"
+    """Return how a kind is drawn (IEC 60617); what has no symbol of its own is a box."""
     if kind.is_a(m.FieldEffect, m.Bipolar):
         return "switch"
     if kind.connector:
         return "box"
-    return LOOKS.get(type(kind.model), "box")
+    if len(kind.pins) == 1:
+        return "point"
+    if len(kind.pins) != TWO:
+        return "box"
+    if "light" in kind.id and kind.is_a(m.Resistor):
+        return "lit resistor"
+    found = LOOKS.get(type(kind.model), "generic")
+    return BY_PREFIX.get(kind.prefix, found) if found in ("generic", "resistor", "sounder") else found
 
 
 def upright(kind: Kind, top_pin: str) -> Symbol:
@@ -85,7 +118,8 @@ def upright(kind: Kind, top_pin: str) -> Symbol:
         SymbolPin(first.number, first.name, 0, -2, "top"),
         SymbolPin(second.number, second.name, 0, 2, "bottom"),
     )
-    return Symbol(look_of(kind), -0.8, -1.3, 0.8, 1.3, pins)
+    look = look_of(kind)
+    return Symbol(look, -(RAYS if look in WITH_RAYS else 0.9), -1.3, 0.9, 1.3, pins)
 
 
 def lying(kind: Kind, left_pin: str) -> Symbol:
@@ -97,7 +131,8 @@ def lying(kind: Kind, left_pin: str) -> Symbol:
         SymbolPin(first.number, first.name, -2, 0, "left"),
         SymbolPin(second.number, second.name, 2, 0, "right"),
     )
-    return Symbol(look_of(kind), -1.3, -0.8, 1.3, 0.8, pins, turned=True)
+    look = look_of(kind)
+    return Symbol(look, -1.3, -0.9, 1.3, RAYS if look in WITH_RAYS else 0.9, pins, turned=True)
 
 
 def point(kind: Kind, hangs: bool) -> Symbol:
@@ -119,7 +154,7 @@ def low_side_switch(kind: Kind) -> Symbol:
         SymbolPin(upper.number, upper.name, 0, -3, "top"),
         SymbolPin(lower.number, lower.name, 0, 3, "bottom"),
     )
-    return Symbol("switch", -1.6, -1.6, 1.6, 1.6, pins)
+    return Symbol("switch", -1.9, -1.9, 1.9, 1.9, pins)
 
 
 def pass_switch(kind: Kind) -> Symbol:
@@ -130,7 +165,7 @@ def pass_switch(kind: Kind) -> Symbol:
         SymbolPin(control.number, control.name, 0, -3, "top"),
         SymbolPin(load.number, load.name, 3, 0, "right"),
     )
-    return Symbol("switch", -1.6, -1.6, 1.6, 1.6, pins, turned=True)
+    return Symbol("switch", -1.9, -1.9, 1.9, 1.9, pins, turned=True)
 
 
 def _switch_pins(kind: Kind) -> tuple[PinSpec, PinSpec, PinSpec]:
@@ -140,28 +175,36 @@ def _switch_pins(kind: Kind) -> tuple[PinSpec, PinSpec, PinSpec]:
     return by_name["B"], by_name["C"], by_name["E"]
 
 
-def box(sides: dict[Side, list[tuple[PinSpec, int]]], title_units: float) -> Symbol:
-    """Return a box. `sides` has (pin, rows it needs) per side, in order; rows are grid units on left and right."""
+def box(sides: dict[Side, list[tuple[PinSpec, int]]], lines: Sequence[str]) -> Symbol:
+    """Return a box with room for `lines` in its middle, the first of them its reference.
+
+    `sides` has (pin, rows it needs) per side, in order; rows are grid units on left and right.
+    """
     left_rows = sum(rows for _, rows in sides["left"])
     right_rows = sum(rows for _, rows in sides["right"])
     above, below = (2 if sides["top"] else 0), (2 if sides["bottom"] else 0)
-    height = max(left_rows, right_rows, 2) + 1 + above + below
-    across = [max((len(p.name) for p, _ in sides[s]), default=0) * TEXT_UNITS for s in ("left", "right")]
+    height = max(left_rows, right_rows, math.ceil(1.7 * len(lines))) + 1 + above + below
+    across = [max((text_width(p.name, PIN_SIZE) + 0.4 for p, _ in sides[s]), default=0.0) for s in ("left", "right")]
+    middle = max(text_width(line, VALUE_SIZE if k else REF_SIZE, bold=not k) for k, line in enumerate((*lines, "")))
     steps = {s: _steps(sides[s]) for s in ("top", "bottom")}
-    ends = max(sum(steps["top"]), sum(steps["bottom"])) + 2
-    width = max(across[0] + across[1] + 2.5, title_units + 2, ends, 6)
-    half_w, half_h = int(width / 2 + 0.99), (height + 1) // 2
+    ends = max(sum(steps["top"]), sum(steps["bottom"])) + 1
+    half_w = math.ceil(max(sum(across) + middle + 1.6, ends, 6) / 2)
+    half_h = (height + 1) // 2
     pins = [
-        *_column(sides["left"], -half_w - 1, -half_h + 1 + above, "left"),
-        *_column(sides["right"], half_w + 1, -half_h + 1 + above, "right"),
-        *_row(sides["top"], steps["top"], -half_h - 1, "top"),
-        *_row(sides["bottom"], steps["bottom"], half_h + 1, "bottom"),
+        *_column(sides["left"], -half_w - LEAD, -half_h + 1 + above, "left"),
+        *_column(sides["right"], half_w + LEAD, -half_h + 1 + above, "right"),
+        *_row(sides["top"], steps["top"], -half_h - LEAD, "top"),
+        *_row(sides["bottom"], steps["bottom"], half_h + LEAD, "bottom"),
     ]
     return Symbol("box", -half_w, -half_h, half_w, half_h, tuple(pins))
 
 
 def _steps(pins: list[tuple[PinSpec, int]]) -> list[int]:
-    return [max(3, int(len(p.name) * TEXT_UNITS + 1.5)) for p, _ in pins]
+    """Return the room of each pin along the top or the bottom: its name, and its number beside the lead."""
+    return [
+        math.ceil(max(3.0, text_width(p.name, PIN_SIZE) + 0.9, 2 * text_width(p.number, LEAST_SIZE) + 1.0))
+        for p, _ in pins
+    ]
 
 
 def _column(pins: list[tuple[PinSpec, int]], x: int, start: int, side: Side) -> list[SymbolPin]:
@@ -173,9 +216,8 @@ def _column(pins: list[tuple[PinSpec, int]], x: int, start: int, side: Side) -> 
 
 
 def _row(pins: list[tuple[PinSpec, int]], steps: list[int], y: int, side: Side) -> list[SymbolPin]:
-    found, x = [], -(sum(steps[1:])) // 2 if steps else 0
-    for k, (spec, _) in enumerate(pins):
-        if k:
-            x += steps[k]
-        found.append(SymbolPin(spec.number, spec.name, x, y, side))
+    found, edge = [], -(sum(steps) // 2)
+    for (spec, _), step in zip(pins, steps, strict=True):
+        found.append(SymbolPin(spec.number, spec.name, edge + step // 2, y, side))
+        edge += step
     return found

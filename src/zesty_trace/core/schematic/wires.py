@@ -1,49 +1,75 @@
-"""Wires: orthogonal paths along the grid that never run through a part, nor along another net's wire.
+"""Wires: orthogonal paths along the grid that never run through a part, a text or a flag, nor along another net's wire.
 
-Nets cross only at right angles, straight through. What has no path, or too many pins, becomes named tags instead.
+Nets cross only at right angles, straight through. What has no path, would cross too many others, or has too many pins
+becomes named flags instead; a drop to a supply or to ground that crosses others becomes a local mark.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 import numpy as np
 
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.core.schematic.labels import TAG_UNITS
-from zesty_trace.core.schematic.paths import ACROSS, CLOSED, TEXT, Grid, cells_of, corners, find_path
+from zesty_trace.core.schematic.flags import Rooms, cover
+from zesty_trace.core.schematic.labels import labels_on, tag_box, tag_width
+from zesty_trace.core.schematic.paths import CLOSED, Grid, cells_of, corners, find_path
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
 from zesty_trace.core.schematic.symbols import Side
 from zesty_trace.errors import Cancelled
 
-NEAR = 0.6
+NEAR, AMONG_RAILS = 0.6, 2.0
 MANY_PINS = 7
+FAR_APART = 70  # grid units between the pins of a net; farther ones are named
+DETOUR, DETOUR_FREE, MOST_BENDS = 1.5, 16, 4
+BETWEEN_BANDS = 5  # rows from a ground line to the next band's first supply line: the blocks' names stand there
+MOST_CROSSINGS = 2  # of one connection; one with more is named
+MOST_RAILS_CROSSED = 1  # of a drop to a supply line
 OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
 PATIENCE = 800  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
+PRICES = 35.0  # what bends, crossings and nearness may add to the length of a way that is taken
+PIN_ROOM = 0.35
+FLAG_TRIES, FLAG_WAY = 16, 24
+
+
+@dataclass
+class Routed:
+    """What was drawn.
+
+    `homeless` are pins whose flag or mark found no room and lies over something, `crossed` those whose drop to a supply
+    line crosses others.
+    """
+
+    wires: list[Wire] = field(default_factory=list)
+    tags: list[Tag] = field(default_factory=list)
+    junctions: tuple[Spot, ...] = ()
+    homeless: list[Pin] = field(default_factory=list)
+    crossed: list[Pin] = field(default_factory=list)
 
 
 class _Router:
     def __init__(
         self,
-        design: Design,
+        wired: Wired,
         placed: list[PlacedSymbol],
         rails: list[Rail],
-        width: int,
-        height: int,
+        size: tuple[int, int],
         marks: Mapping[str, str],
+        fixed: frozenset[Pin],
     ) -> None:
-        self.design, self.placed, self.rails, self.marks = design, placed, rails, marks
-        self.net_of = design.net_of()
-        names = sorted(design.nets)
-        self.number = {name: k + 1 for k, name in enumerate(names)}
-        right = max([width, *(int(s.body()[2]) + 14 for s in placed)])
-        low = max([height, *(int(s.body()[3]) + 10 for s in placed)])
+        self.wired, self.design, self.placed, self.rails, self.marks = wired, wired.design, placed, rails, marks
+        self.net_of = wired.net_of
+        self.fixed = fixed
+        self.number = {name: k + 1 for k, name in enumerate(sorted(self.design.nets))}
+        right = max([size[0], *(int(s.body()[2]) + 14 for s in placed)])
+        low = max([size[1], *(int(s.body()[3]) + 10 for s in placed)])
         self.grid = Grid(right, low)
-        self.wires: list[Wire] = []
-        self.tags: list[Tag] = []
+        self.rooms = Rooms()
+        self.out = Routed()
         self.paths: list[tuple[str, list[Spot]]] = []
         self.pins: dict[Pin, tuple[Spot, Side, PlacedSymbol]] = {
             Pin(s.ref, p.number): (s.pin_at(p), p.side, s) for s in placed for p in s.symbol.pins
@@ -56,8 +82,14 @@ class _Router:
             again = keep.again
             self.grid.patience = PATIENCE
             self._keep(keep)
-        late = self._straight_drops(again, keep.pins if keep else frozenset())
-        groups = sorted(self._signal_groups(), key=lambda g: self._span(g[1]))
+        stay = keep.pins if keep else frozenset()
+        rail_nets = {r.net for r in self.rails}
+        for pin in self.pins:
+            net = self.net_of.get(pin, "")
+            if pin in self.fixed and net and pin not in stay and (again is None or net in again):
+                self._fix(net, pin, net in rail_nets)
+        late = self._straight_drops(again, stay)
+        groups = sorted(self._signal_groups(rail_nets), key=lambda g: self._span(g[1]))
         for done, (net, pins) in enumerate(groups):
             if not report(done / len(groups), f"wiring {net}"):
                 raise Cancelled
@@ -68,6 +100,8 @@ class _Router:
                 self._group(net, pins)
         for pin in late:
             self._drop(pin)
+        self.out.crossed = self._crossed_drops()
+        self.out.junctions = _junctions(self, keep)
 
     def _keep(self, keep: Kept) -> None:
         leads = {(t.net, t.at) for t in keep.tags if keep.stays(t.net, t.pin)}
@@ -77,39 +111,64 @@ class _Router:
                 self.grid.lay(self.number[wire.net], wire.points)
                 if wire.net in keep.again:
                     self.paths.append((wire.net, cells_of(wire.points)))
-                self.wires.append(wire)
+                self.out.wires.append(wire)
         for tag in keep.tags:
             if tag.net in self.number and keep.stays(tag.net, tag.pin):
-                way = -1 if tag.side == "left" else 1
-                length = int(len(tag.net + tag.mark) * TAG_UNITS) + 2
-                self._reserve(tag.net, [(tag.at[0] + way * k, tag.at[1]) for k in range(1, length)])
-                self.tags.append(tag)
+                self._flag(tag)
+
+    # What is there ------------------------------------------------------------------------------------------------
 
     def _prepare(self) -> None:
-        prices: list[tuple[Box, float]] = []
-        for symbol in self.placed:
-            _, top, right, bottom = symbol.body()
-            prices.append((symbol.body().grown(1), NEAR))
-            text = max(len(symbol.ref), len(self.design.parts[symbol.ref].value.split(" ")[0])) * TAG_UNITS
-            if symbol.symbol.look == "box":
-                continue
-            if symbol.symbol.turned:
-                prices.append((Box(symbol.x - text / 2, top - 1, symbol.x + text / 2, top - 1), TEXT))
-                prices.append((Box(symbol.x - text / 2, bottom + 1, symbol.x + text / 2, bottom + 1), TEXT))
-            else:
-                prices.append((Box(right + 0.5, symbol.y - 1, right + text + 0.5, symbol.y + 1), TEXT))
-        self.grid.lay_ground((s.body() for s in self.placed), prices)
+        prices = [(s.body().grown(1), NEAR) for s in self.placed]
+        closed = []
+        for symbol, labels in labels_on(self.placed, self.wired, self.net_of):
+            closed += [symbol.body(), *_leads(symbol), *(label.box() for label in labels)]
+        self.grid.lay_ground(map(cover, closed), prices)
+        for box in closed:
+            self.rooms.add(box)
         for pin, (spot, side, _) in self.pins.items():
-            cell = spot[1] * self.grid.width + spot[0]
+            self.rooms.add(Box(*spot, *spot).grown(PIN_ROOM - 0.05))
             if self.grid.inside(*spot):
+                cell = spot[1] * self.grid.width + spot[0]
                 net = self.net_of.get(pin)
                 self.grid.owner[cell] = self.number[net] if net else -1
                 self.grid.use[cell] = CLOSED
+                self.grid.body[cell] = 0 if net else 1
                 dx, dy = OUTWARD[side]
                 if self.grid.inside(spot[0] + dx, spot[1] + dy):
                     self.grid.price[cell + dx + dy * self.grid.width] += 1.0
+        self._close_between_bands()
         for rail in self.rails:
             self.grid.lay(self.number[rail.net], [(rail.left, rail.y), (rail.right, rail.y)])
+
+    def _close_between_bands(self) -> None:
+        """Nothing runs below a band's last line, above its first one, or for long between its supply lines."""
+        if not self.rails:
+            return
+        if not any(x == 0 for (x, _), _, _ in self.pins.values()):
+            self.grid.close_column(0)  # the names of the supply lines begin there
+        bands = sorted({r.band for r in self.rails})
+        lines = {b: sorted(r.y for r in self.rails if r.band == b) for b in bands}
+        ground = self.wired.ground
+        last = -1
+        used = {s.y for s in self.placed} | {spot[1] for spot, _, _ in self.pins.values()}
+        for k, band in enumerate(bands):
+            supplies = [r.y for r in self.rails if r.band == band and r.net != ground]
+            if supplies:
+                self._close_rows(range(last + 1, min(supplies)), used)
+                self.grid.add_price(range(min(supplies) + 1, max(supplies)), AMONG_RAILS)
+            grounds = [r.y for r in self.rails if r.band == band and r.net == ground]
+            last = max(lines[band])
+            if grounds:
+                following = last + BETWEEN_BANDS if k + 1 < len(bands) else self.grid.height
+                self._close_rows(range(last + 1, following), used)
+
+    def _close_rows(self, rows: range, used: set[int]) -> None:
+        """Close rows in which no part was put by hand."""
+        if rows and not used & set(rows):
+            self.grid.close_rows(rows)
+
+    # Supplies -----------------------------------------------------------------------------------------------------
 
     def _rail(self, net: str, band: int) -> Rail | None:
         return next((r for r in self.rails if r.net == net and r.band == band), None)
@@ -120,7 +179,7 @@ class _Router:
         late = []
         for pin, (spot, side, symbol) in self.pins.items():
             net = self.net_of.get(pin)
-            if net not in nets or pin in stay:
+            if net not in nets or pin in stay or pin in self.fixed:
                 continue
             rail = self._rail(net, symbol.band)
             path = self._plumb(spot, side, rail, self.number[net]) if rail else None
@@ -138,17 +197,17 @@ class _Router:
         path = [(x, y)]
         while y != rail.y:
             y += step
-            cell = y * self.grid.width + x
-            if not self.grid.inside(x, y) or self.grid.body[cell] or self.grid.price[cell] >= TEXT:
-                return None
-            if self.grid.owner[cell] not in (0, net) and self.grid.use[cell] != ACROSS:
+            if not self.grid.passes(x, y, net, upright=True):
                 return None
             path.append((x, y))
         return path
 
     def _drop(self, pin: Pin) -> None:
+        """Join a pin to its supply line by any way, or mark it where it stands."""
         spot, side, symbol = self.pins[pin]
         net = self.net_of[pin]
+        if side in ("top", "bottom") and self._mark(net, pin):
+            return
         rail = self._rail(net, symbol.band)
         path = None
         if rail:
@@ -160,23 +219,50 @@ class _Router:
             }
             goals |= {c for n, p in self.paths if n == net for c in p if self._own(c, net)}
             path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals) if goals else None
-        if path:
+        if path and self._crossed(path, net) <= MOST_CROSSINGS:
             self._lay(net, path, pin)
         else:
             self._tag(net, pin)
 
+    def _mark(self, net: str, pin: Pin, must: bool = False) -> bool:
+        """Put a local mark at a pin that looks up or down; whether there was room."""
+        spot, side, _ = self.pins[pin]
+        tag = Tag(net, spot, side, pin, "", net != self.wired.ground)
+        if must or self._fits(tag):
+            self._flag(tag)
+            return True
+        return False
+
+    def _crossed_drops(self) -> list[Pin]:
+        """Return the pins whose straight drop to a supply line crosses others, and so would better be a mark."""
+        rail_nets = {r.net for r in self.rails}
+        found = []
+        for wire in self.out.wires:
+            if wire.net not in rail_nets or wire.pin is None or self.pins[wire.pin][1] not in ("top", "bottom"):
+                continue
+            crossed = self._crossed(cells_of(wire.points), wire.net)
+            if crossed or self._rails_crossed(wire) > MOST_RAILS_CROSSED:
+                found.append(wire.pin)
+        return found
+
+    def _rails_crossed(self, wire: Wire) -> int:
+        _, y0, _, y1 = wire.bounds
+        x = wire.points[0][0]
+        return sum(r.net != wire.net and y0 < r.y < y1 and r.left <= x <= r.right for r in self.rails)
+
+    # Signals ------------------------------------------------------------------------------------------------------
+
     def _own(self, spot: Spot, net: str) -> bool:
         return self.grid.owner[spot[1] * self.grid.width + spot[0]] == self.number[net]
 
-    def _signal_groups(self) -> list[tuple[str, list[Pin]]]:
-        rail_nets = {r.net for r in self.rails}
+    def _signal_groups(self, rail_nets: set[str]) -> list[tuple[str, list[Pin]]]:
         groups = []
         for net, pins in self.design.nets.items():
             if net in rail_nets:
                 continue
             by_block: dict[tuple[int, str], list[Pin]] = {}
             for pin in pins:
-                if pin in self.pins:
+                if pin in self.pins and pin not in self.fixed:
                     symbol = self.pins[pin][2]
                     by_block.setdefault((symbol.band, symbol.block), []).append(pin)
             groups += [(net, group) for group in by_block.values()]
@@ -189,23 +275,21 @@ class _Router:
 
     def _group(self, net: str, pins: list[Pin]) -> None:
         shared = len(pins) < len(self.design.nets[net])
-        if len(pins) == 1 and shared and self.pins[pins[0]][1] in ("top", "bottom"):
-            self._tag_group(net, pins, {self.pins[pins[0]][0]})
-            return
-        if len(pins) == 1 or len(pins) > MANY_PINS or self._span(pins) > 90:
+        if len(pins) == 1 or len(pins) > MANY_PINS or self._span(pins) > FAR_APART:
             for pin in pins:
-                if shared or len(pins) > 1:
-                    self._tag(net, pin)
+                self._tag(net, pin)
             return
         tree: set[Spot] = {self.pins[pins[0]][0]}
         lost = self._join(net, pins[1:], tree)
+        if len(lost) == len(pins) - 1:
+            lost = pins
         for pin in lost:
             self._tag(net, pin)
-        if lost or shared:
-            self._tag_group(net, pins, tree)
+        if len(lost) < len(pins) and (lost or shared):
+            self._tag_group(net, [p for p in pins if p not in lost], tree)
 
     def _join(self, net: str, pins: list[Pin], tree: set[Spot]) -> list[Pin]:
-        """Wire pins to a tree of cells, the nearest first, growing it; return those that have no way."""
+        """Wire pins to a tree of cells, the nearest first, growing it; return those that have no good way."""
         lost: list[Pin] = []
         left = list(pins)
         while left:
@@ -213,17 +297,25 @@ class _Router:
             pin = left.pop(0)
             spot, side, _ = self.pins[pin]
             goals = {c for c in tree if self._own(c, net)}
-            path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals)
-            if path:
+            near = min((abs(spot[0] - x) + abs(spot[1] - y) for x, y in goals), default=0)
+            most = DETOUR * near + DETOUR_FREE + PRICES
+            path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals, most)
+            if path and self._crossed(path, net) <= MOST_CROSSINGS and not _roundabout(path):
                 self._lay(net, path, pin)
                 tree |= set(path)
             else:
                 lost.append(pin)
         return lost
 
+    def _crossed(self, path: list[Spot], net: str) -> int:
+        """Return how many wires of others a path crosses."""
+        own, w, owner = self.number[net], self.grid.width, self.grid.owner
+        rails = {r.y for r in self.rails}
+        return sum(owner[y * w + x] not in (0, own) and y not in rails for x, y in path)
+
     def _grow(self, net: str, pins: list[Pin], old: list[Pin]) -> None:
         """Join the new pins of a group to what is drawn of it, and see that it is tagged if it goes on elsewhere."""
-        tagged = {t.pin for t in self.tags if t.net == net}
+        tagged = {t.pin for t in self.out.tags if t.net == net}
         drawn = {c for n, p in self.paths if n == net for c in p}
         if not drawn and not tagged.intersection(old):
             self._group(net, pins)
@@ -240,20 +332,23 @@ class _Router:
         if (lost or len(pins) < len(self.design.nets[net])) and not tagged.intersection(old):
             self._tag_group(net, pins, tree)
 
+    # Flags --------------------------------------------------------------------------------------------------------
+
     def _tag_group(self, net: str, pins: list[Pin], tree: set[Spot]) -> None:
-        """Give a wired group one tag."""
+        """Give a wired group one flag."""
         if not self._tag_apart(net, pins, tree):
-            self._tag(net, pins[0])
+            self.out.homeless.append(pins[0])
+            spot, side, _ = self.pins[pins[0]]
+            self._flag(Tag(net, spot, side if side in ("left", "right") else "right", pins[0], self.marks.get(net, "")))
 
     def _tag_apart(self, net: str, pins: list[Pin], tree: set[Spot]) -> bool:
-        """Put a tag at the end of a short wire of its own, near one of the pins; whether there was room for it."""
-        length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2
+        """Put a flag at the end of a short wire of its own, near one of the pins; whether there was room for it."""
         choices: list[tuple[float, Spot, Side, int, Pin]] = []
         ways: tuple[tuple[int, Side], ...] = ((-1, "left"), (1, "right"))
         for pin in pins:
             (x, y), side, _ = self.pins[pin]
             for way, name in ways:
-                for far in range(2, 11):
+                for far in range(1, 11):
                     for dy in (0, -1, 1, -2, 2, -3, 3):
                         price = far + 2.5 * abs(dy) + (4 if side not in (name, "top", "bottom") else 0) + (way > 0)
                         choices.append((price, (x + way * far, y + dy), name, way, pin))
@@ -261,44 +356,103 @@ class _Router:
         goals = {c for c in tree if self._own(c, net)}
         tries = 0
         for _, spot, name, way, pin in choices:
-            strip = [(spot[0] + way * k, spot[1] + dy) for k in range(length) for dy in (0,)]
-            if tries > 12:
+            if tries > FLAG_TRIES:
                 break
-            if not self.grid.free_strip(strip):
+            tag = Tag(net, spot, name, pin, self.marks.get(net, ""))
+            if not self._fits(tag, tip=0.0) or not self.grid.free_strip([spot]):
                 continue
             tries += 1
-            path = find_path(self.grid, self.number[net], spot, (-way, 0), goals)
-            if path and len(path) < 24:
+            cells = _cells(tag)
+            for cell in cells:
+                self.grid.close(*cell)
+            path = find_path(self.grid, self.number[net], spot, (-way, 0), goals, FLAG_WAY + PRICES)
+            if path and len(path) < FLAG_WAY and self._crossed(path, net) <= 1:
                 self._lay(net, path)
-                self._reserve(net, strip[1:])
-                self.tags.append(Tag(net, spot, name, pin, self.marks.get(net, "")))
+                self._flag(tag)
                 return True
+            for cell in cells:
+                self.grid.open(*cell)
         return False
 
-    def _reserve(self, net: str, cells: list[Spot]) -> None:
-        for x, y in cells:
-            if self.grid.inside(x, y):
-                self.grid.body[y * self.grid.width + x] = 1
-
     def _tag(self, net: str, pin: Pin) -> None:
-        """Put a tag at a pin, or where its name would run into something, at the end of a short wire."""
-        (x, y), side, _ = self.pins[pin]
-        dx, dy = OUTWARD[side]
-        length = int(len(net + self.marks.get(net, "")) * TAG_UNITS) + 2 if dx else 2
-        free = self.grid.free_strip([(x + dx * k, y + dy * k) for k in range(1, length)])
-        if not free and self._tag_apart(net, [pin], {(x, y)}):
+        """Put a flag at a pin, or at the end of a short wire."""
+        spot, side, _ = self.pins[pin]
+        tag = Tag(net, spot, side, pin, self.marks.get(net, ""))
+        if side in ("left", "right") and self._fits(tag):
+            self._flag(tag)
+        elif side in ("top", "bottom") and self._rail(net, self.pins[pin][2].band) and self._mark(net, pin):
             return
-        self._reserve(net, [(x + dx * k, y + dy * k) for k in range(1, length)])
-        self.tags.append(Tag(net, (x, y), side, pin, self.marks.get(net, "")))
+        elif not self._tag_apart(net, [pin], {spot}):
+            self.out.homeless.append(pin)
+            self._flag(tag if side in ("left", "right") else Tag(net, spot, "right", pin, self.marks.get(net, "")))
+
+    def _fix(self, net: str, pin: Pin, is_rail: bool) -> None:
+        """Put the flag or mark of a pin for which the arrangement has kept room."""
+        spot, side, _ = self.pins[pin]
+        if side in ("left", "right"):
+            self._flag(Tag(net, spot, side, pin, self.marks.get(net, "")))
+        elif is_rail:
+            self._mark(net, pin, must=True)
+        else:
+            at = (spot[0], spot[1] + 2 * OUTWARD[side][1])
+            self._lay(net, [spot, (spot[0], spot[1] + OUTWARD[side][1]), at], pin)
+            self._flag(Tag(net, at, "right", pin, self.marks.get(net, "")))
+
+    def _fits(self, tag: Tag, tip: float = PIN_ROOM) -> bool:
+        """Whether nothing lies where a flag or a mark would, but for its tip at a pin."""
+        box, (dx, dy) = tag_box(tag), OUTWARD[tag.side]
+        clear = Box(box.x0 + tip * (dx > 0), box.y0 + tip * (dy > 0), box.x1 - tip * (dx < 0), box.y1 - tip * (dy < 0))
+        return self.rooms.free(clear) and all(self.grid.free(x, y) for x, y in _cells(tag))
+
+    def _flag(self, tag: Tag) -> None:
+        self.out.tags.append(tag)
+        self.rooms.add(tag_box(tag))
+        for x, y in _cells(tag):
+            self.grid.close(x, y)
 
     def _lay(self, net: str, path: list[Spot], pin: Pin | None = None) -> None:
         self.grid.lay(self.number[net], path)
         self.paths.append((net, path))
-        self.wires.append(Wire(net, corners(path), pin))
+        self.out.wires.append(Wire(net, corners(path), pin))
+        for box in self.out.wires[-1].pieces:
+            self.rooms.add(box)
+
+
+def _leads(symbol: PlacedSymbol) -> Iterable[Box]:
+    """Return the lines from a body to its pins, but for the last bit."""
+    left, top, right, bottom = symbol.body()
+    for pin in symbol.symbol.pins:
+        x, y = symbol.pin_at(pin)
+        dx, dy = OUTWARD[pin.side]
+        near = Box(
+            min(max(x, left), right), min(max(y, top), bottom), min(max(x, left), right), min(max(y, top), bottom)
+        )
+        yield Box(
+            min(near.x0, x - 0.5 * dx),
+            min(near.y0, y - 0.5 * dy),
+            max(near.x1, x - 0.5 * dx),
+            max(near.y1, y - 0.5 * dy),
+        )
+
+
+def _roundabout(path: list[Spot]) -> bool:
+    """Whether a way is much longer than its ends are apart, or winds: a name is then easier to follow."""
+    (x0, y0), (x1, y1) = path[0], path[-1]
+    return len(path) > DETOUR * (abs(x1 - x0) + abs(y1 - y0)) + DETOUR_FREE or len(corners(path)) - 2 > MOST_BENDS
+
+
+def _cells(tag: Tag) -> list[Spot]:
+    """Return the cells of a flag, or of a local mark, without the one it starts from."""
+    x, y = tag.at
+    dx, _ = OUTWARD[tag.side]
+    if dx:
+        return [(x + dx * k, y) for k in range(1, int(tag_width(tag.net + tag.mark) + 1.1))]
+    columns, rows = cover(tag_box(tag))
+    return [(c, r) for c in columns for r in rows if r != y]
 
 
 def route_wires(
-    design: Design,
+    wired: Wired,
     placed: list[PlacedSymbol],
     rails: list[Rail],
     width: int,
@@ -306,15 +460,16 @@ def route_wires(
     marks: Mapping[str, str] | None = None,
     keep: Kept | None = None,
     report: Report = quiet,
-) -> tuple[tuple[Wire, ...], tuple[Tag, ...], tuple[Spot, ...]]:
-    """Return wires, tags and junction dots for the placed symbols.
+    fixed: frozenset[Pin] = frozenset(),
+) -> Routed:
+    """Return wires, flags and junction dots for the placed symbols.
 
-    `marks` is added to the tags of a net (where it goes on). With `keep`, the nets outside `keep.again` stay as drawn.
-    Cancelled if `report` says stop.
+    `marks` is added to the flags of a net (where it goes on). With `keep`, the nets outside `keep.again` stay as drawn.
+    Pins in `fixed` have a flag or a mark of their own from the start. Cancelled if `report` says stop.
     """
-    router = _Router(design, placed, rails, width, height, marks or {})
+    router = _Router(wired, placed, rails, (width, height), marks or {}, fixed)
     router.run(keep, report)
-    return tuple(router.wires), tuple(router.tags), _junctions(router, keep)
+    return router.out
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ ZOOM_STEP = 1.2
 
 
 class Canvas(QWidget):
-    """Wheel zooms about the pointer, middle or Ctrl drag pans, Home shows everything."""
+    """Wheel zooms about the pointer, with Shift it scrolls; middle or Ctrl drag pans, Home goes back to the start."""
 
     def __init__(self, parent: QWidget | None = None, y_up: bool = False) -> None:
         super().__init__(parent)
@@ -117,9 +117,21 @@ class Canvas(QWidget):
         if self._fitted:
             self.fit()
 
+    def scroll_by(self, dx: float, dy: float) -> None:
+        """Move what is shown, in pixels."""
+        self.origin += QPointF(dx, dy)
+        self._fitted = False
+        self.update()
+
     def wheelEvent(self, event: QWheelEvent) -> None:
-        """Zoom about the pointer."""
-        factor = ZOOM_STEP ** (event.angleDelta().y() / 120)
+        """Zoom about the pointer; with Shift scroll down, with Alt sideways."""
+        step = event.angleDelta()
+        if event.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.AltModifier):
+            down = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            far = float(step.y() or step.x())
+            self.scroll_by(0.0 if down else far, far if down else 0.0)
+            return
+        factor = ZOOM_STEP ** (step.y() / 120)
         self.zoom(factor, event.position())
 
     def start_pan(self, event: QMouseEvent) -> bool:

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QLineEdit, QWidget
 
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.schematic.labels import tag_box
+from zesty_trace.core.schematic.letters import REF_SIZE
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
@@ -22,7 +23,18 @@ from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter
 from zesty_trace.desktop.schematic.view import SheetView
 
 REACH = 0.8
+MARGIN_PX = 14.0
 NOTHING_DRAWN = "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
+LEAST_REF_PX, MOST_REF_PX = 9.0, 17.0  # how high references are when a sheet opens
+SCROLL_PX = 90.0
+SCROLLS = {
+    Qt.Key.Key_Left: (1.0, 0.0),
+    Qt.Key.Key_Right: (-1.0, 0.0),
+    Qt.Key.Key_Up: (0.0, 1.0),
+    Qt.Key.Key_Down: (0.0, -1.0),
+    Qt.Key.Key_PageUp: (0.0, 5.0),
+    Qt.Key.Key_PageDown: (0.0, -5.0),
+}
 STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1)}
 
 
@@ -70,8 +82,7 @@ class SheetCanvas(Canvas):
         if first:
             self.fit()
         elif self._fitted:
-            self._aim(self.scene_rect())
-            self._fitted = True
+            self._aim_to_read()
         if dirty is None or before != (self.scale, self.origin):
             self.update()
         elif not dirty.isEmpty():
@@ -91,8 +102,38 @@ class SheetCanvas(Canvas):
             return QRectF(0, 0, 100, 60)
         s = self.view.sheet
         right = max([s.width, *(int(q.body()[2]) + 4 for q in s.symbols)])
-        bottom = max([s.height - 3, *(int(q.body()[3]) + 2 for q in s.symbols)])
+        bottom = max([s.height - 3, *(int(q.body()[3]) + 3 for q in s.symbols)])
         return QRectF(-RAIL_NAMES, 0, right + RAIL_NAMES, bottom)
+
+    def fit(self) -> None:
+        """Show the sheet at a size that can be read: all of it if it fits, else from its upper left corner."""
+        self._aim_to_read()
+        self.update()
+
+    def _aim_to_read(self) -> None:
+        rect = self.scene_rect()
+        self._aim(rect)
+        scale = min(max(self.scale, LEAST_REF_PX / REF_SIZE), MOST_REF_PX / REF_SIZE)
+        if scale != self.scale:
+            self.scale = scale
+            spare_x = self.width() - rect.width() * scale
+            spare_y = self.height() - rect.height() * scale
+            left, top = max(spare_x / 2, MARGIN_PX), max(spare_y / 2, MARGIN_PX)
+            self.origin = QPointF(left - rect.left() * scale, top - rect.top() * scale)
+        self._fitted = True
+
+    def overview(self) -> None:
+        """Show the whole sheet, however small, or go back to a size that can be read."""
+        if self.fits_whole:
+            self.fit()
+        else:
+            self.show_rect(self.scene_rect())
+
+    @property
+    def fits_whole(self) -> bool:
+        """Whether the whole sheet is in view."""
+        seen = self.transform().mapRect(self.scene_rect())
+        return seen.width() <= self.width() + 1 and seen.height() <= self.height() + 1
 
     def paint_scene(self, p: QPainter) -> None:
         """Draw the sheet, then what is being done to it."""
@@ -280,7 +321,7 @@ class SheetCanvas(Canvas):
         self.value_edited.emit(self._edits, text)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """Delete, Enter, arrows, Esc and Home."""
+        """Delete, Enter, arrows, pages, Esc, Home and End."""
         key = Qt.Key(event.key())
         if key == Qt.Key.Key_Delete and self.selected_wire and self.selected_wire.pin:
             self.connection_deleted.emit(self.selected_wire.pin)
@@ -293,7 +334,11 @@ class SheetCanvas(Canvas):
         elif key == Qt.Key.Key_Escape:
             self.select([])
             self.picked.emit("")
+        elif key in SCROLLS:
+            self.scroll_by(SCROLLS[key][0] * SCROLL_PX, SCROLLS[key][1] * SCROLL_PX)
         elif key == Qt.Key.Key_Home:
             self.fit()
+        elif key == Qt.Key.Key_End:
+            self.overview()
         else:
             super().keyPressEvent(event)

@@ -5,14 +5,28 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PySide6.QtGui import QColor, QPainter, QPen, QPolygonF
 
+from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.design.model import Pin
+from zesty_trace.core.geometry import Box
 from zesty_trace.core.quantities import say
-from zesty_trace.core.schematic.labels import TAG_UNITS, WIDE_LETTER, LabelRooms, row_size, size_in_room
-from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
+from zesty_trace.core.schematic.flags import Rooms
+from zesty_trace.core.schematic.labels import (
+    MARK_HALF_WIDE,
+    TAG_HALF_HIGH,
+    Label,
+    drawn_boxes,
+    labels_on,
+    rail_name,
+    tag_width,
+    text_width,
+)
+from zesty_trace.core.schematic.letters import TAG_SIZE, TITLE_SIZE, VALUE_SIZE
+from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Tag, Wire
 from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.kit.lettering import LARGEST_SHARE, Lettering, draw_in_pixels, draw_text, on_screen
+from zesty_trace.desktop.kit.lettering import Lettering, draw_in_pixels, draw_text, on_screen
+from zesty_trace.desktop.schematic import glyphs
 from zesty_trace.desktop.schematic.view import SheetView
 
 PEN = 0.16
@@ -29,19 +43,11 @@ LIGHT_COLORS = {
 }
 FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
 RAIL_NAMES = 7.0  # room left of the supply lines for their names, grid units
-LABELS = 16.0  # how far what is written beside a part reaches at most, grid units
-REF_PX, NAME_PX, VALUE_PX = 8.5, 6.5, 6.0
-NAME_MOST = 1.8  # far out, names of pins and nets grow to this many sheet units at most: they have no more room
-
-
-_last_rooms: list[tuple[Sheet, LabelRooms]] = []
-
-
-def _rooms_of(sheet: Sheet) -> LabelRooms:
-    """Return the label rooms of a sheet; those of the last one are kept, as it is painted many times."""
-    if not _last_rooms or _last_rooms[0][0] is not sheet:
-        _last_rooms[:] = [(sheet, LabelRooms(sheet))]
-    return _last_rooms[0][1]
+LABELS = 20.0  # how far what is written beside a part reaches at most, grid units
+MARK_PEN = 0.34
+SMALLEST_A = 1e-6  # of a current that is written
+COLORS = {"ref": "ink", "value": "muted", "pin": "ink", "open": "muted", "number": "muted"}
+HIDE_PX = {"ref": 4.0, "value": 4.5, "pin": 4.0, "open": 5.5, "number": 5.5}  # too small to be read
 
 
 class SheetPainter:
@@ -52,7 +58,6 @@ class SheetPainter:
         self._rails = {r.net for r in view.sheet.rails}
         self._pens: dict[tuple[str, float], QPen] = {}
         self._nets = view.design.net_of()
-        self._rooms = _rooms_of(view.sheet)
 
     def draw(self, p: QPainter, seen: QRectF | None = None) -> None:
         """Draw all, or what reaches into `seen`."""
@@ -63,7 +68,7 @@ class SheetPainter:
         self._late, self._faint = on_screen(p), False
         self._texts: list[Lettering] = []
         for rail in self.view.sheet.rails:
-            self._rail(p, rail.net, rail.left, rail.right, rail.y)
+            self._rail(p, rail)
         for wire in self.view.sheet.wires:
             x0, y0, x1, y1 = wire.bounds
             if x1 < left or x0 > right or y1 < top or y0 > bottom:
@@ -75,17 +80,17 @@ class SheetPainter:
         for x, y in self.view.sheet.junctions:
             if left - 1 < x < right + 1 and top - 1 < y < bottom + 1:
                 p.drawEllipse(QPointF(x, y), 0.32, 0.32)
-        for symbol in self.view.sheet.symbols:
+        for tag in self.view.sheet.tags:
+            x, y = tag.at
+            if left - 2 * LABELS < x < right + 2 * LABELS and top - 4 < y < bottom + 4:
+                self._tag(p, tag)
+        for symbol, labels in labels_on(self.view.sheet.symbols, self.view.wired, self._nets, self.view.variant):
             near_x, near_y, far_x, far_y = symbol.body()
             if far_x + LABELS > left and near_x - LABELS < right and far_y + LABELS > top and near_y - LABELS < bottom:
                 self._symbol(p, symbol)
-        for tag in self.view.sheet.tags:
-            x, y = tag.at
-            if not (left - 2 * LABELS < x < right + 2 * LABELS and top - 2 < y < bottom + 2):
-                continue
-            self._tag(p, tag.net, tag.at, tag.side, tag.mark)
+                self._labels(p, symbol, labels)
         for title in self.view.sheet.titles:
-            self._text(p, Lettering(title.x, title.y, title.text, 1.8, "muted", bold=True, least_px=9.0))
+            self._text(p, Lettering(title.x, title.y, title.text, TITLE_SIZE, "muted", bold=True))
         if self.view.overlay:
             self._overlay(p)
         draw_in_pixels(p, self._texts)
@@ -116,17 +121,16 @@ class SheetPainter:
         pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
         return pen
 
-    def _rail(self, p: QPainter, net: str, left: int, right: int, y: int) -> None:
-        p.setPen(self._pen(net, 0.4))
-        p.drawLine(QPointF(left, y), QPointF(right, y))
-        color = self._color(net)
-        color = "ink" if color == "lemon" else color
+    def _rail(self, p: QPainter, rail: Rail) -> None:
+        p.setPen(self._pen(rail.net, 0.4))
+        p.drawLine(QPointF(rail.left, rail.y), QPointF(rail.right, rail.y))
+        name = rail_name(rail)
         edge = -p.transform().dx() / p.transform().m11() + 0.4  # of what is seen
-        if edge > left - RAIL_NAMES:  # names stay in sight when zoomed in
-            self._text(p, Lettering(max(left, edge) + 0.1, y - 1.0, net, 1.6, color, bold=True, least_px=7.5))
+        if edge > name.box().x0 and on_screen(p):  # names stay in sight when the sheet is moved
+            said = Lettering(max(rail.left, edge) + 0.1, rail.y - 1.0, rail.net, 1.3, self._ink(rail.net), bold=True)
+            self._text(p, said)
         else:
-            size = max(1.6, min(1.95, 7.5 / self._zoom))
-            self._text(p, Lettering(left - 0.6, y, net, size, color, "right", bold=True))
+            self._text(p, Lettering(name.x, name.y, name.text, name.size, self._ink(rail.net), name.align, bold=True))
 
     # Symbols ------------------------------------------------------------------------------------------------------
 
@@ -135,18 +139,6 @@ class SheetPainter:
         lit = s.ref in self.view.lit_refs
         pen = QPen(t.color("lime" if lit else "ink"), PEN * (2.4 if lit else 1))
         pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-        draw = {
-            "resistor": self._resistor,
-            "fuse": self._fuse,
-            "capacitor": self._capacitor,
-            "diode": self._diode,
-            "led": self._diode,
-            "sounder": self._sounder,
-            "button": self._button,
-            "switch": self._switch,
-            "point": self._point,
-            "coil": self._resistor,
-        }.get(s.symbol.look, self._box)
         absent = not self.view.design.parts[s.ref].fitted(self.view.variant)
         self._faint = absent
         p.save()
@@ -156,58 +148,59 @@ class SheetPainter:
         p.setBrush(t.color("part"))
         if s.symbol.turned and s.symbol.look != "switch":
             p.rotate(-90 if s.symbol.pins[0].x < 0 else 90)
-        draw(p, s)
+        self._glyph(p, s)
         if self.view.lights and s.symbol.look != "led" and s.ref in self.view.lights:
             self._glow(p, s, self.view.lights[s.ref])
         p.restore()
-        self._labels(p, s)
         self._faint = False
         if absent:
             left, top, right, bottom = s.body()
             p.setPen(QPen(t.color("stop", 150), PEN * 1.4))
             p.drawLine(QPointF(left, top), QPointF(right, bottom))
             p.drawLine(QPointF(left, bottom), QPointF(right, top))
-        if s.ref in self.view.badges:
-            self._badge(p, s, *self.view.badges[s.ref])
 
-    def _stubs(self, p: QPainter) -> None:
-        p.drawLine(QPointF(0, -2), QPointF(0, -1.2))
-        p.drawLine(QPointF(0, 1.2), QPointF(0, 2))
+    def _glyph(self, p: QPainter, s: PlacedSymbol) -> None:
+        kind, look = self.view.wired.kind(s.ref), s.symbol.look
+        joined = frozenset(q.number for q in s.symbol.pins if Pin(s.ref, q.number) in self._nets)
+        plain = {
+            "resistor": glyphs.resistor,
+            "adjustable": glyphs.adjustable,
+            "lit resistor": glyphs.lit_resistor,
+            "fuse": glyphs.fuse,
+            "coil": glyphs.coil,
+            "crystal": glyphs.crystal,
+            "sounder": glyphs.sounder,
+            "button": glyphs.button,
+            "generic": glyphs.generic,
+        }.get(look)
+        if look == "box":
+            glyphs.box(p, s.symbol, joined)
+            return
+        if plain:
+            plain(p)
+        elif look == "capacitor":
+            polar = any(pin.name == "+" for pin in s.symbol.pins)
+            glyphs.capacitor(p, (-1 if s.symbol.pins[0].name == "+" else 1) if polar else 0)
+        elif look == "switch":
+            glyphs.transistor(p, s.symbol, kind)
+        elif look == "point":
+            glyphs.point(p, s.symbol.pins[0].y)
+        else:
+            self._diode(p, s, kind)
+        if not joined.issuperset(q.number for q in s.symbol.pins):
+            if s.symbol.turned and look != "switch":
+                p.rotate(90 if s.symbol.pins[0].x < 0 else -90)
+            glyphs.crosses(p, s.symbol, joined)
 
-    def _resistor(self, p: QPainter, s: PlacedSymbol) -> None:
-        self._stubs(p)
-        p.drawRect(QRectF(-0.55, -1.2, 1.1, 2.4))
-
-    def _fuse(self, p: QPainter, s: PlacedSymbol) -> None:
-        self._resistor(p, s)
-        p.drawLine(QPointF(0, -1.2), QPointF(0, 1.2))
-
-    def _capacitor(self, p: QPainter, s: PlacedSymbol) -> None:
-        p.drawLine(QPointF(0, -2), QPointF(0, -0.3))
-        p.drawLine(QPointF(0, 0.3), QPointF(0, 2))
-        pen = p.pen()
-        thick = QPen(pen)
-        thick.setWidthF(pen.widthF() * 1.8)
-        p.setPen(thick)
-        p.drawLine(QPointF(-0.9, -0.3), QPointF(0.9, -0.3))
-        p.drawLine(QPointF(-0.9, 0.3), QPointF(0.9, 0.3))
-        p.setPen(pen)
-        if any(pin.name == "+" for pin in s.symbol.pins):
-            side = -1 if s.symbol.pins[0].name == "+" else 1
-            p.drawLine(QPointF(-1.2, side * 1.0), QPointF(-0.6, side * 1.0))
-            p.drawLine(QPointF(-0.9, side * 1.0 - 0.3), QPointF(-0.9, side * 1.0 + 0.3))
-
-    def _diode(self, p: QPainter, s: PlacedSymbol) -> None:
-        self._stubs(p)
+    def _diode(self, p: QPainter, s: PlacedSymbol, kind: Kind) -> None:
         p.save()
         if s.symbol.pins[0].name == "K":
             p.rotate(180)
         if s.symbol.look == "led":
             self._light(p, s)
-        p.drawLine(QPointF(0, -1.2), QPointF(0, -0.8))
-        p.drawLine(QPointF(0, 0.7), QPointF(0, 1.2))
-        p.drawPolygon(QPolygonF([QPointF(-0.85, -0.8), QPointF(0.85, -0.8), QPointF(0, 0.7)]))
-        p.drawLine(QPointF(-0.85, 0.7), QPointF(0.85, 0.7))
+            glyphs.led(p, 1 if s.symbol.pins[0].name == "K" else -1)
+        else:
+            glyphs.diode(p, kind)
         p.restore()
 
     def _light(self, p: QPainter, s: PlacedSymbol) -> None:
@@ -232,172 +225,129 @@ class SheetPainter:
         p.setPen(pen)
         return color
 
-    def _sounder(self, p: QPainter, s: PlacedSymbol) -> None:
-        self._stubs(p)
-        p.drawEllipse(QPointF(0, 0), 1.2, 1.2)
-        p.drawArc(QRectF(-0.6, -0.6, 1.2, 1.2), -60 * 16, 120 * 16)
-
-    def _button(self, p: QPainter, s: PlacedSymbol) -> None:
-        p.drawLine(QPointF(0, -2), QPointF(0, -0.9))
-        p.drawLine(QPointF(0, 0.9), QPointF(0, 2))
-        p.drawLine(QPointF(0.55, -1.0), QPointF(0.55, 1.0))
-        p.drawLine(QPointF(0.55, 0), QPointF(1.1, 0))
-        for y in (-0.9, 0.9):
-            p.drawEllipse(QPointF(0, y), 0.2, 0.2)
-
-    def _switch(self, p: QPainter, s: PlacedSymbol) -> None:
-        for pin in s.symbol.pins:
-            length = (pin.x**2 + pin.y**2) ** 0.5
-            p.drawLine(QPointF(pin.x, pin.y), QPointF(pin.x / length * 1.6, pin.y / length * 1.6))
-        p.drawEllipse(QPointF(0, 0), 1.6, 1.6)
-
-    def _point(self, p: QPainter, s: PlacedSymbol) -> None:
-        pin = s.symbol.pins[0]
-        p.drawLine(QPointF(pin.x, pin.y), QPointF(0, pin.y * 0.35))
-        p.drawEllipse(QPointF(0, 0), 0.7, 0.7)
-
-    def _box(self, p: QPainter, s: PlacedSymbol) -> None:
-        b = s.symbol
-        for pin in b.pins:
-            edge = QPointF(min(max(pin.x, b.left), b.right), min(max(pin.y, b.top), b.bottom))
-            p.drawLine(QPointF(pin.x, pin.y), edge)
-        p.drawRoundedRect(QRectF(b.left, b.top, b.right - b.left, b.bottom - b.top), 0.7, 0.7)
-
-    def _labels(self, p: QPainter, s: PlacedSymbol) -> None:
-        part = self.view.design.parts[s.ref]
-        value = part.value_in(self.view.variant).split(" ")[0]
-        look = s.symbol.look
-        if look == "box":
-            self._box_labels(p, s)
-        elif look == "switch":
-            self._text(p, Lettering(s.x, s.y, s.ref, 1.3, "ink", "center", True, least_px=6.5))
-        elif s.symbol.turned:
-            self._text(p, Lettering(s.x, s.y - 1.5, s.ref, 1.5, "ink", "center", True, REF_PX))
-            line, color, least = self._second_line(s, value)
-            self._text(
-                p, Lettering(s.x, s.y + 1.5, line, 1.35, color, "center", False, least, 0.0 if least else VALUE_PX)
+    def _labels(self, p: QPainter, s: PlacedSymbol, labels: tuple[Label, ...]) -> None:
+        self._faint = not self.view.design.parts[s.ref].fitted(self.view.variant)
+        for label in labels:
+            text, color = label.text, COLORS[label.role]
+            if label.role == "value" and self.view.overlay and s.symbol.look != "box":
+                continue
+            p_text = Lettering(
+                label.x,
+                label.y,
+                text,
+                label.size,
+                color,
+                label.align,
+                label.bold,
+                hide_px=HIDE_PX[label.role] if self._late else 0.0,
             )
-        else:
-            self._side_labels(p, s, value)
+            self._text(p, p_text)
+        if self.view.overlay and s.symbol.look != "box" and len(s.symbol.pins) == 2:
+            self._current(p, s, labels[0])
+        self._faint = False
+        if s.ref in self.view.badges:
+            self._badge(p, s, *self.view.badges[s.ref])
 
-    def _side_labels(self, p: QPainter, s: PlacedSymbol, value: str) -> None:
-        """Write reference and value right of a part, as large as the room there allows."""
-        line, color, least = self._second_line(s, value)
-        room = self._rooms.right_of(s.ref) - 0.4
-        size = size_in_room(room, s.ref, max(1.5, min(LARGEST_SHARE, REF_PX / self._zoom)), 1.5)
-        shown = line and (least or 1.35 * self._zoom >= VALUE_PX)
-        apart = max(0.75, 4.5 / self._zoom) if shown else 0.0
-        right = s.body()[2] + (0.7 if s.symbol.look == "button" else 0.3)
-        self._text(p, Lettering(right, s.y - apart, s.ref, size, "ink", bold=True))
-        if shown:
-            self._text(
-                p,
-                Lettering(
-                    right, s.y + apart + 0.1, line, size_in_room(room, line, max(1.35, least / self._zoom), 1.35), color
-                ),
-            )
-
-    def _box_labels(self, p: QPainter, s: PlacedSymbol) -> None:
-        left, top, right, bottom = s.body()
-        kind = self.view.wired.kind(s.ref)
-        far = max(1.25, min(NAME_MOST, NAME_PX / self._zoom))
-        across = {side: row_size([q for q in s.symbol.pins if q.side == side], far) for side in ("top", "bottom")}
-        wide = {"left": 0.0, "right": 0.0}  # how far the names reach in
-        for pin in s.symbol.pins:
-            x, y = s.pin_at(pin)
-            connected = Pin(s.ref, pin.number) in self._nets
-            if pin.side in wide and connected:
-                wide[pin.side] = max(wide[pin.side], 0.35 + len(pin.name) * far * WIDE_LETTER)
-            size, color, hide = (far, "ink", 0.0) if connected else (0.85, "muted", 4.5)
-            if pin.side == "left":
-                self._text(p, Lettering(left + 0.35, y, pin.name, size, color, "left", False, 0.0, hide))
-            elif pin.side == "right":
-                self._text(p, Lettering(right - 0.35, y, pin.name, size, color, "right", False, 0.0, hide))
-            else:
-                edge = top + 0.85 if pin.side == "top" else bottom - 0.85
-                fits = min(size, across[pin.side])
-                self._text(p, Lettering(x, edge, pin.name, fits, color, "center", False, 0.0, max(hide, 3.6)))
-            if connected and pin.side in wide:
-                self._text(
-                    p,
-                    Lettering(
-                        x, y - 0.55, pin.number, 0.62, "muted", "right" if pin.side == "left" else "left", hide_px=5.0
-                    ),
-                )
-        size = max(1.7, min(LARGEST_SHARE, REF_PX / self._zoom))
-        room = right - left - wide["left"] - wide["right"]
-        if kind.connector or room < len(s.ref) * size * WIDE_LETTER + 0.8:
-            self._text(p, Lettering(right, bottom + 0.9, s.ref, 1.5, "ink", "right", True, REF_PX))
+    def _current(self, p: QPainter, s: PlacedSymbol, ref: Label) -> None:
+        """Write a part's current where its value stands when no voltages are shown."""
+        amp = abs(self.view.amps.get(Pin(s.ref, s.symbol.pins[0].number), 0.0))
+        if amp <= SMALLEST_A:
             return
-        middle = (left + wide["left"] + right - wide["right"]) / 2
-        centre = (top + bottom) / 2 - (0.6 if bottom - top >= 7 else 0.0)
-        self._text(p, Lettering(middle, centre, s.ref, size, "ink", "center", True))
-        title = kind.title.split(",")[0]
-        if bottom - top >= 7 and len(title) * 0.5 < room - 1:
-            self._text(p, Lettering(middle, y + 1.6, title, 0.95, "muted", "center", hide_px=5.5))
-
-    def _tag(self, p: QPainter, net: str, at: tuple[int, int], side: str, mark: str) -> None:
-        t = theme.current()
-        x, y = at
-        said = net + mark
-        room = (len(said) * TAG_UNITS + 0.8) / (len(said) * 0.63)
-        size = max(1.2, min(NAME_MOST, room, NAME_PX / self._zoom))
-        wide = len(said) * size * 0.63 + 1.2
-        way = -1 if side == "left" else 1
-        p.setPen(QPen(t.color("lime" if net in self.view.lit_nets else "muted"), 0.12))
-        p.setBrush(t.color("faint"))
-        path = QPainterPath(QPointF(x, y))
-        for dx, dy in ((0.5, -0.85), (wide, -0.85), (wide, 0.85), (0.5, 0.85)):
-            path.lineTo(x + way * dx, y + dy)
-        path.closeSubpath()
-        p.drawPath(path)
-        if way > 0:
-            self._text(p, Lettering(x + 0.7, y, said, size, "ink"))
+        if ref.align == "left" and not s.symbol.turned:
+            self._text(p, Lettering(ref.x, s.y + 0.85, say(amp, "A", 2), VALUE_SIZE, "teal"))
         else:
-            self._text(p, Lettering(x - 0.7, y, said, size, "ink", "right"))
+            self._text(p, Lettering(ref.box().x1 + 0.5, ref.y + 0.05, say(amp, "A", 2), VALUE_SIZE, "teal"))
+
+    def _mark(self, p: QPainter, tag: Tag) -> None:
+        """Draw a piece of a supply line right at a pin, with its name; of ground, the bar alone."""
+        x, y = tag.at
+        dy = -1 if tag.side == "top" else 1
+        p.setPen(self._pen(tag.net, 0.2))
+        p.drawLine(QPointF(x, y), QPointF(x, y + dy))
+        p.setPen(self._pen(tag.net, MARK_PEN))
+        p.drawLine(QPointF(x - MARK_HALF_WIDE, y + dy), QPointF(x + MARK_HALF_WIDE, y + dy))
+        if tag.named:
+            self._text(p, Lettering(x, y + 2.05 * dy, tag.net, TAG_SIZE, self._ink(tag.net), "center", True))
+
+    def _ink(self, net: str) -> str:
+        """Return the colour of a net's name: yellow would not be read."""
+        color = self._color(net)
+        return "ink" if color == "lemon" else color
+
+    def _tag(self, p: QPainter, tag: Tag) -> None:
+        if tag.side in ("top", "bottom"):
+            self._mark(p, tag)
+            return
+        t = theme.current()
+        (x, y), said = tag.at, tag.net + tag.mark
+        wide = tag_width(said)
+        way = -1 if tag.side == "left" else 1
+        p.setPen(QPen(t.color("lime" if tag.net in self.view.lit_nets else "muted"), 0.12))
+        p.setBrush(t.color("faint"))
+        corners = ((0.5, -TAG_HALF_HIGH), (wide, -TAG_HALF_HIGH), (wide, TAG_HALF_HIGH), (0.5, TAG_HALF_HIGH))
+        p.drawPolygon(QPolygonF([QPointF(x, y), *(QPointF(x + way * dx, y + dy) for dx, dy in corners)]))
+        self._text(p, Lettering(x + way * 0.8, y, said, TAG_SIZE, "ink", "left" if way > 0 else "right"))
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
+        """Draw a finding's number beside a part: above its left corner, where nothing of it is written."""
         t = theme.current()
         left, top, _, _ = s.body()
-        p.setPen(Qt.PenStyle.NoPen)
+        x, y = left - 1.4, top - 1.0
+        p.setPen(QPen(t.color("paper"), 0.2))
         p.setBrush(t.color(severity))
-        p.drawEllipse(QPointF(left, top), 1.5, 1.5)
-        self._text(
-            p, Lettering(left, top, str(number), 1.6, "on_accent" if severity != "fix" else "paper", "center", True)
-        )
+        p.drawEllipse(QPointF(x, y), 1.2, 1.2)
+        self._text(p, Lettering(x, y, str(number), 1.4, "on_accent" if severity != "fix" else "paper", "center", True))
 
     def _overlay(self, p: QPainter) -> None:
-        """Write the voltage of each net on its line or its longest level wire."""
-        spots: dict[str, tuple[float, float]] = {}
-        longest: dict[str, float] = {}
-        for wire in self.view.sheet.wires:
-            for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
-                if y0 == y1 and abs(x1 - x0) > longest.get(wire.net, 3.0):
-                    longest[wire.net] = abs(x1 - x0)
-                    spots[wire.net] = ((x0 + x1) / 2, y0 - 1.2)
-        for rail in self.view.sheet.rails:
-            spots.pop(rail.net, None)
-        for net, (x, y) in spots.items():
-            if net in self.view.unknown:
-                self._bubble(p, x, y, "not modelled")
-            elif net in self.view.volts:
-                self._bubble(p, x, y, say(self.view.volts[net], "V"))
+        """Write the voltage of each net where there is room on its line or along one of its wires."""
+        rooms = Rooms()
+        for box in drawn_boxes(self.view.sheet, self.view.wired):
+            rooms.add(box)
+        done = {r.net for r in self.view.sheet.rails}
+        for wire in sorted(self.view.sheet.wires, key=lambda w: w.bounds.x0 - w.bounds.x1):
+            if wire.net in done or not (said := self._volts_said(wire.net)):
+                continue
+            spot = self._free_spot(rooms, wire, text_width(said, VALUE_SIZE) + 0.8)
+            if spot:
+                done.add(wire.net)
+                rooms.add(self._bubble(p, *spot, said))
+        for tag in self.view.sheet.tags:
+            if tag.net not in done and (said := self._volts_said(tag.net)):
+                way = -1 if tag.side == "left" else 1
+                x = tag.at[0] + way * (tag_width(tag.net + tag.mark) + text_width(said, VALUE_SIZE) / 2 + 0.9)
+                half = text_width(said, VALUE_SIZE) / 2 + 0.4
+                if rooms.free(Box(x - half, tag.at[1] - 0.8, x + half, tag.at[1] + 0.8)):
+                    done.add(tag.net)
+                    rooms.add(self._bubble(p, x, tag.at[1], said))
         for rail in self.view.sheet.rails:
             if rail.net in self.view.volts:
-                self._bubble(p, rail.right - 4.0, rail.y, say(self.view.volts[rail.net], "V"))
+                said = say(self.view.volts[rail.net], "V")
+                self._bubble(p, rail.right + text_width(said, VALUE_SIZE) / 2 + 1.0, rail.y, said)
 
-    def _second_line(self, s: PlacedSymbol, value: str) -> tuple[str, str, float]:
-        """Return what stands below a reference: the value, or with voltages shown, the part's current."""
-        if self.view.overlay and len(s.symbol.pins) == 2:
-            amp = abs(self.view.amps.get(Pin(s.ref, s.symbol.pins[0].number), 0.0))
-            return (say(amp, "A", 2), "teal", NAME_PX) if amp > 1e-6 else ("", "teal", 0.0)
-        return value, "muted", 0.0
+    def _volts_said(self, net: str) -> str:
+        if net in self.view.unknown:
+            return "not modelled"
+        return say(self.view.volts[net], "V") if net in self.view.volts else ""
 
-    def _bubble(self, p: QPainter, x: float, y: float, text: str) -> None:
+    @staticmethod
+    def _free_spot(rooms: Rooms, wire: Wire, wide: float) -> tuple[float, float] | None:
+        """Return where beside a wire nothing is drawn."""
+        for x0, y0, x1, y1 in sorted(wire.pieces, key=lambda b: b.x0 - b.x1 + b.y0 - b.y1):
+            if y0 == y1:
+                spots = [((x0 + x1) / 2, y0 - 1.0), ((x0 + x1) / 2, y0 + 1.0), (x0 + wide / 2, y0 - 1.0)]
+            else:
+                spots = [(x0 + wide / 2 + 0.3, (y0 + y1) / 2), (x0 - wide / 2 - 0.3, (y0 + y1) / 2)]
+            for x, y in spots:
+                if rooms.free(Box(x - wide / 2, y - 0.75, x + wide / 2, y + 0.75)):
+                    return x, y
+        return None
+
+    def _bubble(self, p: QPainter, x: float, y: float, text: str) -> Box:
+        """Draw a voltage, and return what it covers."""
         t = theme.current()
-        size = max(1.2, NAME_PX / self._zoom)
-        wide = len(text) * size * 0.6 + 0.6
+        wide = text_width(text, VALUE_SIZE) + 0.8
         p.setPen(QPen(t.color("muted"), 0.08))
         p.setBrush(t.color("lemon"))
-        p.drawRoundedRect(QRectF(x - wide / 2, y - size * 0.68, wide, size * 1.36), 0.5, 0.5)
-        self._text(p, Lettering(x, y, text, size, "ink" if t.name == "light" else "on_accent", "center"))
+        p.drawRoundedRect(QRectF(x - wide / 2, y - 0.75, wide, 1.5), 0.5, 0.5)
+        self._text(p, Lettering(x, y, text, VALUE_SIZE, "ink" if t.name == "light" else "on_accent", "center"))
+        return Box(x - wide / 2, y - 0.75, x + wide / 2, y + 0.75)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
@@ -12,14 +12,19 @@ from PySide6.QtCore import QMarginsF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QPagedPaintDevice, QPageLayout, QPageSize, QPainter, QPdfWriter, QPen
 
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.schematic.letters import CAPITAL, LEAST_SIZE
+from zesty_trace.core.schematic.strips import extent, strips
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.lettering import Lettering, draw_text
-from zesty_trace.desktop.schematic.painter import RAIL_NAMES, SheetPainter
+from zesty_trace.desktop.schematic.painter import SheetPainter
 from zesty_trace.desktop.schematic.view import SheetView
 from zesty_trace.errors import StoreError
 
-UNITS_A_PAGE = 190  # a page this many grid units wide is read at arm's length on A4
-BLOCK_MM, BLOCK_HIGH_MM, MARGIN_MM = 90.0, 16.0, 8.0
+PAPERS = (QPageSize.PageSizeId.A4, QPageSize.PageSizeId.A3, QPageSize.PageSizeId.A2, QPageSize.PageSizeId.A1)
+BLOCK_MM, BLOCK_HIGH_MM, MARGIN_MM, GAP_MM = 90.0, 16.0, 8.0, 3.0
+LEAST_LETTER_MM = 1.8  # height of the smallest capitals: ISO 3098
+LEAST_MM_A_UNIT = LEAST_LETTER_MM / (LEAST_SIZE * CAPITAL)
+MOST_MM_A_UNIT = 2.6  # a sheet of three parts is not blown up
 
 
 @dataclass(frozen=True)
@@ -62,23 +67,48 @@ def draw_page(p: QPainter, area: QRectF, page: PrintedPage, number: int, count: 
         draw_text(
             p, Lettering(block.left() + 3 * mm, block.top() + (3.6 + 4.6 * k) * mm, line, size, "ink", "left", k == 0)
         )
-    sheet = page.view.sheet
-    room = QRectF(area.left() + 3 * mm, area.top() + 3 * mm, area.width() - 6 * mm, block.top() - area.top() - 5 * mm)
-    wide = RAIL_NAMES + max([sheet.width, *(int(s.body()[2]) + 6 for s in sheet.symbols)])
-    tall = max([sheet.height, *(int(s.body()[3]) + 3 for s in sheet.symbols)])
-    scale = min(room.width() / wide, room.height() / tall)
+    around = extent(page.view.sheet)
+    room = QRectF(area.left() + GAP_MM * mm, area.top() + GAP_MM * mm, _room_mm(area.width() / mm) * mm, 0)
+    room.setBottom(block.top() - GAP_MM * mm)
+    scale = min(room.width() / around.width, room.height() / around.height, MOST_MM_A_UNIT * mm)
     p.save()
-    p.translate(room.left() + (room.width() - wide * scale) / 2, room.top() + (room.height() - tall * scale) / 2)
+    p.translate(room.center().x() - around.middle[0] * scale, room.center().y() - around.middle[1] * scale)
     p.scale(scale, scale)
-    p.translate(RAIL_NAMES, 0)
     SheetPainter(page.view).draw(p)
     p.restore()
 
 
+def _room_mm(across_mm: float) -> float:
+    return across_mm - 2 * GAP_MM
+
+
+def _frame_mm(paper: QPageSize.PageSizeId) -> tuple[float, float]:
+    """Return width and height of the frame on a lying sheet of paper."""
+    size = QPageSize(paper).size(QPageSize.Unit.Millimeter)
+    return size.height() - 2 * MARGIN_MM, size.width() - 2 * MARGIN_MM
+
+
+def _most_units(paper: QPageSize.PageSizeId) -> tuple[float, float]:
+    """Return how many grid units go on a page, across and down, with every letter as high as it must be."""
+    wide, tall = _frame_mm(paper)
+    return _room_mm(wide) / LEAST_MM_A_UNIT, (tall - 2 * GAP_MM - BLOCK_HIGH_MM) / LEAST_MM_A_UNIT
+
+
 def paper_for(pages: Sequence[PrintedPage]) -> QPageSize.PageSizeId:
-    """Return A4, or A3 where a page would be too small to read on it."""
-    widest = max((p.view.sheet.width for p in pages), default=0)
-    return QPageSize.PageSizeId.A3 if widest > UNITS_A_PAGE else QPageSize.PageSizeId.A4
+    """Return the smallest paper, from A4 on, on which the widest sheet and the highest band can be read."""
+    wide = max((extent(p.view.sheet).width for p in pages), default=0.0)
+    tall = max((extent(s).height for p in pages for s in strips(p.view.sheet, 0.0)), default=0.0)
+    for paper in PAPERS:
+        across, down = _most_units(paper)
+        if wide <= across and tall <= down:
+            return paper
+    return PAPERS[-1]
+
+
+def cut_up(pages: Sequence[PrintedPage], paper: QPageSize.PageSizeId) -> list[PrintedPage]:
+    """Return the pages cut between bands where a sheet would be too small to read in one."""
+    down = _most_units(paper)[1]
+    return [replace(p, view=replace(p.view, sheet=s)) for p in pages for s in strips(p.view.sheet, down)]
 
 
 def paint_pages(device: QPagedPaintDevice, p: QPainter, pages: Sequence[PrintedPage], today: date) -> None:
@@ -93,11 +123,13 @@ def paint_pages(device: QPagedPaintDevice, p: QPainter, pages: Sequence[PrintedP
             draw_page(p, area, page, number, len(pages), today, mm)
 
 
-def set_up(device: QPagedPaintDevice, pages: Sequence[PrintedPage]) -> None:
-    """Choose the paper, lying, with a narrow margin."""
-    device.setPageSize(QPageSize(paper_for(pages)))
+def set_up(device: QPagedPaintDevice, pages: Sequence[PrintedPage]) -> list[PrintedPage]:
+    """Choose the paper, lying, with a narrow margin; return the pages as they go on it."""
+    paper = paper_for(pages)
+    device.setPageSize(QPageSize(paper))
     device.setPageOrientation(QPageLayout.Orientation.Landscape)
     device.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
+    return cut_up(pages, paper)
 
 
 def write_pdf(path: Path, pages: Sequence[PrintedPage], today: date) -> None:
@@ -105,7 +137,7 @@ def write_pdf(path: Path, pages: Sequence[PrintedPage], today: date) -> None:
     writer = QPdfWriter(str(path))
     writer.setResolution(600)
     writer.setTitle(pages[0].view.design.name)
-    set_up(writer, pages)
+    pages = set_up(writer, pages)
     p = QPainter()
     if not p.begin(writer):
         raise StoreError("The PDF could not be written", str(path), "Choose a folder that you may write to")
@@ -113,14 +145,18 @@ def write_pdf(path: Path, pages: Sequence[PrintedPage], today: date) -> None:
     p.end()
 
 
-def write_svg(path: Path, pages: Sequence[PrintedPage], today: date) -> list[Path]:
-    """Write each page as an SVG, numbered where there are several; return the files. StoreError as write_pdf."""
+def write_svg(path: Path, pages: Sequence[PrintedPage], today: date, cut: bool = True) -> list[Path]:
+    """Write each page as an SVG, numbered where there are several; return the files. StoreError as write_pdf.
+
+    Sheets are cut between bands where they would be too small to read, unless `cut` is off.
+    """
     from PySide6.QtSvg import QSvgGenerator
 
-    made = []
+    made, paper = [], paper_for(pages)
+    pages = cut_up(pages, paper) if cut else pages
     for number, page in enumerate(pages, 1):
         target = path if len(pages) == 1 else path.with_name(f"{path.stem}-{number}{path.suffix}")
-        size = QPageSize(paper_for([page])).size(QPageSize.Unit.Millimeter)
+        size = QPageSize(paper).size(QPageSize.Unit.Millimeter)
         mm = 96 / 25.4
         wide, tall = size.height() * mm, size.width() * mm
         svg = QSvgGenerator()
@@ -147,7 +183,7 @@ def print_pages(pages: Sequence[PrintedPage], today: date, parent: object = None
     from PySide6.QtPrintSupport import QPrintDialog, QPrinter
 
     printer = QPrinter(QPrinter.PrinterMode.HighResolution)
-    set_up(printer, pages)
+    pages = set_up(printer, pages)
     if QPrintDialog(printer, parent).exec() != QPrintDialog.DialogCode.Accepted:  # type: ignore[call-overload]
         return False
     p = QPainter(printer)

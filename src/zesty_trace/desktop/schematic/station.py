@@ -191,7 +191,7 @@ class SchematicStation(Station):
         sheet = self.model.drawn.sheet
         members = [s for s in sheet.symbols if s.block == name]
         if not members:
-            self.canvas.fit()
+            self.canvas.overview()
             return
         bodies, bands = [s.body() for s in members], {s.band for s in members}
         rails = [r.y for r in sheet.rails if r.band in bands]

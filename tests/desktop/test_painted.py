@@ -1,0 +1,90 @@
+"""Sheets as they are painted: the netlist is read back from the strokes of the SVG, and nothing lies over anything."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import date
+from itertools import pairwise
+from pathlib import Path
+
+import pytest
+from benchmarks.drawing import HARMLESS, faults
+from benchmarks.random_designs import random_design
+from benchmarks.svg_strokes import read
+
+from zesty_trace.core.catalogue.kinds import Catalogue
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.schematic.arrange import arrange
+from zesty_trace.core.schematic.sheet import Sheet, Wire
+from zesty_trace.desktop.schematic.paper import PrintedPage, write_svg
+from zesty_trace.desktop.schematic.view import SheetView
+
+SEEDS = (1, 3, 8, 12, 14, 16, 18, 21)
+MM = 96 / 25.4
+
+
+def found(wired: Wired, sheet: Sheet, folder: Path) -> dict[str, int]:
+    reading = faults(wired, sheet, folder)
+    return {what: n for what, n in reading.faults.items() if what not in HARMLESS}
+
+
+@pytest.mark.parametrize("seed", SEEDS)
+def test_a_made_up_design_is_painted_without_a_fault(seed: int, catalogue: Catalogue, tmp_path: Path, qapp) -> None:
+    wired = Wired(random_design(seed, catalogue), catalogue)
+    assert found(wired, arrange(wired), tmp_path) == {}
+
+
+def test_the_demo_is_painted_without_a_fault(demo, catalogue: Catalogue, tmp_path: Path, qapp) -> None:
+    wired = Wired(demo, catalogue)
+    assert found(wired, arrange(wired), tmp_path) == {}
+
+
+def test_the_reader_would_see_a_wrong_picture(demo, catalogue: Catalogue, tmp_path: Path, qapp) -> None:
+    """A wire left out, a flag over a part, a wire that runs on into another net: each is told."""
+    wired = Wired(demo, catalogue)
+    sheet = arrange(wired)
+    signal = next(w for w in sheet.wires if w.net not in ("GND", "3V3", "5V", "12V") and len(w.points) == 2)
+    without = replace(sheet, wires=tuple(w for w in sheet.wires if w is not signal))
+    assert found(wired, without, tmp_path)["nets in pieces"] == 1
+    box = next(s for s in sheet.symbols if s.symbol.look == "box")
+    flag = next(t for t in sheet.tags if t.side in ("left", "right"))
+    over = replace(sheet, tags=(*sheet.tags, replace(flag, at=(box.x, box.y))))
+    assert found(wired, over, tmp_path)["flags on parts"] >= 1
+    rail = sheet.rails[0]
+    other = next(r for r in sheet.rails if r.band == rail.band and r.net != rail.net)
+    joined = replace(sheet, wires=(*sheet.wires, Wire(rail.net, ((5, rail.y), (5, other.y)))))
+    assert found(wired, joined, tmp_path)["nets joined"] >= 1
+
+
+def test_paper_has_no_letter_under_1_8_mm_and_every_part_once(demo, catalogue: Catalogue, tmp_path: Path, qapp) -> None:
+    """ISO 3098: the smallest lettering has capitals of 1.8 mm. Capitals of the font are 0.73 of its size."""
+    wired = Wired(demo, catalogue)
+    pages = write_svg(
+        tmp_path / "p.svg", [PrintedPage(SheetView(wired, arrange(wired), wired.ground), "")], date.today()
+    )
+    assert len(pages) > 1
+    words = [w for page in pages for w in read(page).words]
+    assert min(w.bottom - w.top for w in words) >= 1.8 * MM - 1e-3
+    said = [w.text for w in words]
+    for ref in wired.design.parts:
+        assert said.count(ref) == (0 if ref.startswith("H") else 1), ref
+
+
+def test_three_parts_are_not_blown_up(catalogue: Catalogue, tmp_path: Path, qapp) -> None:
+    from tests.core.rule_cases import Circuit
+
+    design = Circuit("R1 resistor 1k, R2 resistor 1k, C1 ceramic_capacitor 100n", "A=R1.2 R2.1; B=R2.2 C1.1", bare=True)
+    wired = Wired(design.build(catalogue), catalogue)
+    (page,) = write_svg(tmp_path / "p.svg", [PrintedPage(SheetView(wired, arrange(wired), ""), "")], date.today())
+    words = [w for w in read(page).words if w.text == "R1"]
+    assert [w.bottom - w.top < 3.5 * MM for w in words] == [True]
+
+
+def test_strips_cut_no_wire(demo, catalogue: Catalogue) -> None:
+    from zesty_trace.core.schematic.strips import strips
+
+    sheet = arrange(Wired(demo, catalogue))
+    pieces = strips(sheet, 60.0)
+    assert sum(len(s.wires) for s in pieces) == len(sheet.wires)
+    for upper, lower in pairwise(pieces):
+        assert max(w.bounds.y1 for w in upper.wires) < min(w.bounds.y0 for w in lower.wires)
