@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QImage
+from PySide6.QtGui import QImage, QPainter
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Moment, Pin
@@ -231,7 +231,7 @@ def _taken(canvas, at: QPointF) -> bool:
 
 
 def test_a_drawer_takes_the_findings_place_and_is_kept_for_next_time(window, sheet, qtbot, open_window, settle) -> None:
-    click(qtbot, sheet.toggles["numbers"])
+    sheet.toggles["numbers"].trigger()
     assert sheet.drawers.made["numbers"].isVisible()
     assert not window.findings.isVisible()
     window.go("layout")
@@ -243,7 +243,7 @@ def test_a_drawer_takes_the_findings_place_and_is_kept_for_next_time(window, she
     again.go("schematic")
     settle(again)
     assert again.station.drawers.key == "numbers"
-    click(qtbot, again.station.toggles[""])
+    again.station.toggles[""].trigger()
     assert again.findings.isVisible()
     assert not again.station.drawers.isVisible()
 
@@ -593,3 +593,93 @@ def test_a_reading_that_the_model_does_not_share_is_a_finding(window: MainWindow
     card.reading.setText("some")
     click(qtbot, card.add_button)
     assert "value" in window.status.text.text()
+
+
+# The shelf, and how a sheet opens -------------------------------------------------------------------------------------
+
+
+def test_a_part_is_found_on_the_shelf_and_put_on_the_sheet(sheet, qtbot, settle) -> None:
+    click(qtbot, sheet.shelf)
+    shelf = sheet.drawers.made["shelf"]
+    qtbot.keyClicks(shelf.words, "relay 12 V coil, one")
+    assert shelf.kind.id == "relay_12v"
+    assert "5 pins" in shelf.said.text()
+    assert "mm²" in shelf.space.text()
+    qtbot.keyClick(shelf.words, Qt.Key.Key_Return)
+    settle(sheet.window())
+    assert sheet.session.design.parts["K1"].kind == "relay_12v"
+    assert sheet.model.selection == ("K1",)
+    assert sheet.canvas.symbol("K1") is not None
+    sheet.session.undo()
+    assert "K1" not in sheet.session.design.parts
+
+
+def test_a_value_that_is_none_is_told_and_nothing_is_added(sheet, qtbot) -> None:
+    sheet.drawers.open("shelf")
+    shelf, before = sheet.drawers.made["shelf"], sheet.session.design
+    shelf.words.setText("resistor")
+    shelf.found.setCurrentRow([k.id for k in shelf._kinds].index("resistor"))
+    shelf.value.setText("lots")
+    qtbot.keyClick(shelf.value, Qt.Key.Key_Return)
+    assert sheet.session.design is before
+    shelf.words.setText("qqqq")
+    assert shelf.kind is None
+    assert not shelf.add.isEnabled()
+
+
+def test_a_kind_is_dropped_where_it_is_wanted(sheet, settle) -> None:
+    from PySide6.QtGui import QDropEvent
+
+    from zesty_trace.desktop.schematic.drawers.shelf import kind_data
+
+    at = sheet.canvas.to_view(QPointF(60.0, 30.0))
+    data = kind_data("buzzer")
+    sheet.canvas.dropEvent(
+        QDropEvent(at, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    )
+    ref = sheet.model.selection[0]
+    assert sheet.session.design.parts[ref].kind == "buzzer"
+    assert (sheet.session.design.sheet[ref].x, sheet.session.design.sheet[ref].y) == (60, 30)
+    settle(sheet.window())
+
+
+def test_the_sheet_opens_at_a_size_that_can_be_read_and_the_overview_shows_all(sheet, qtbot) -> None:
+    canvas = sheet.canvas
+    canvas.setFocus()
+    qtbot.keyClick(canvas, Qt.Key.Key_Home)
+    assert 9.0 <= canvas.scale * 1.5 <= 17.0
+    top = canvas.origin.y()
+    canvas.select([])
+    qtbot.keyClick(canvas, Qt.Key.Key_PageDown)
+    assert canvas.origin.y() < top
+    qtbot.keyClick(canvas, Qt.Key.Key_End)
+    assert canvas.fits_whole
+    qtbot.keyClick(canvas, Qt.Key.Key_End)
+    assert canvas.scale * 1.5 >= 9.0
+
+
+def test_markers_and_voltages_lie_over_nothing(sheet) -> None:
+    """Every bubble and every finding's number is clear of bodies, texts, flags and wires."""
+    from zesty_trace.core.geometry import Box
+    from zesty_trace.core.schematic.labels import drawn_boxes
+    from zesty_trace.desktop.schematic.painter import SheetPainter
+
+    drawn = sheet.model.drawn
+    sheet.model.show_overlay(True)
+    painter = SheetPainter(sheet.model.view_of(drawn))
+    boxes = drawn_boxes(drawn.sheet, drawn.wired)
+    put: list[Box] = []
+    bubble = painter._bubble
+
+    def record(p, x: float, y: float, text: str) -> Box:
+        put.append(bubble(p, x, y, text))
+        return put[-1]
+
+    painter._bubble = record  # type: ignore[method-assign]
+    image = QImage(800, 600, QImage.Format.Format_RGB32)
+    p = QPainter(image)
+    painter.draw(p)
+    p.end()
+    assert len(put) > 10
+    for k, box in enumerate(put):
+        assert not any(box.meets(other) for other in (*boxes, *put[:k])), box

@@ -4,6 +4,7 @@ U1.PD6 - R8 330 - D2 red - GND      a chain; parts that do not exist yet are add
 U1.SDA, U3.SDA = SDA                several pins on one net
 U5.ADR to 3V3                       one pin to a net
 R8 = 330 / R8 = 1k on small         a value, for all boards or on one variant
+K1 relay_12v                        a new part of any kind, by its name or its words, also inside a chain
 add U7 humidity_sensor in SOIC-8    any kind; also: only VARIANT, block NAME, note "TEXT"
 decouple U1                         what its supply pins want and do not have
 repeat Lamp x12 on U4.Q0..Q11       a block or parts, once for each pin
@@ -25,6 +26,7 @@ from dataclasses import dataclass
 from msgspec.structs import replace
 
 from zesty_trace.core.catalogue.kinds import Kind, suggest
+from zesty_trace.core.catalogue.shelf import search
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits, group_edits
 from zesty_trace.core.design.diff import describe_changes
@@ -179,14 +181,33 @@ class _Speaker:
     def _make(self, ref: str, value: str) -> None:
         match = _REF.match(ref)
         prefix = match.group(1) if match else ref
-        if prefix not in NEW_PARTS:
-            raise InputError(f"There is no part {ref}", ref, f"New parts may start with {', '.join(NEW_PARTS)}")
-        kind = self.wired.catalogue.kind(NEW_PARTS[prefix])
+        kind, value = self._kind_said(prefix, value)
+        if kind is None:
+            raise InputError(f"There is no part {ref}", ref, self._which(ref, prefix, value))
         if kind.value_needed and not value:
             raise InputError(f"{ref} needs a value", ref, f"Write {ref} 330")
         self._check(kind, value, ref)
         part = Part(ref=ref, kind=kind.id, value=value, package=kind.packages[0])
         self.design = edits.add_part(self.design, part)
+
+    def _kind_said(self, prefix: str, text: str) -> tuple[Kind | None, str]:
+        """Return the kind that the words after a new reference name, by its id or its words, and the value after it."""
+        words, catalogue = text.split(), self.wired.catalogue
+        for count in range(len(words), 0, -1):
+            said = "_".join(words[:count]).lower()
+            if said in catalogue.kinds:
+                return catalogue.kinds[said], " ".join(words[count:])
+        if prefix.upper() in NEW_PARTS:
+            return catalogue.kind(NEW_PARTS[prefix.upper()]), text
+        fitting = [k for k in search(catalogue, text) if k.prefix == prefix.upper()] if text else []
+        return (fitting[0], "") if len(fitting) == 1 else (None, text)
+
+    def _which(self, ref: str, prefix: str, text: str) -> str:
+        """Return what to say: the kinds that a new part could be."""
+        found = [k.id for k in search(self.wired.catalogue, text) if k.prefix == prefix.upper()]
+        if text and found:
+            return f"Say which: {', '.join(f'{ref} {k}' for k in found[:3])}"
+        return f"Say its kind too: {ref} {found[0] if found else 'humidity_sensor'}, or add it from the shelf"
 
     def _check(self, kind: Kind, value: str, ref: str) -> None:
         if problem := value_problem(kind, value):
@@ -246,6 +267,13 @@ class _Speaker:
         ref = self.ref(ref)
         self.kind(ref)
         return self._set_value(ref, value)
+
+    def new(self, ref: str, words: str) -> Design:
+        """Add a part of the kind that the words name."""
+        if self.ref(ref) in self.design.parts:
+            raise InputError(f"{ref} is there already", ref, f"To set its value say {ref} = {words}")
+        self._make(ref, words)
+        return self.design
 
     def value_on(self, ref: str, value: str, variant: str) -> Design:
         """Set a value for the boards of one variant."""
@@ -466,6 +494,7 @@ _PATTERNS: list[tuple[re.Pattern[str], Callable[..., Design]]] = [
     (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s*=\s*(.+?) on (\S+)$"), _Speaker.value_on),
     (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s*=\s*(.+)$"), _Speaker.value),
     (re.compile(r"^(.*\s-\s.*|.*\s-|-\s.*)$"), _Speaker.chain),
+    (re.compile(r"^([A-Za-z]{1,4}\d{1,4})\s+(\w.*)$"), _Speaker.new),
 ]
 VERBS = (
     "add",
@@ -523,6 +552,11 @@ def completions(text: str, wired: Wired) -> list[str]:
         return [f"{ref}.{n}" for n in names if n.lower().startswith(start.lower())]
     first = text.strip() == word
     known = [*(VERBS if first else ()), *design.parts, *sorted(design.nets)]
-    if re.match(r"^add\s+\S+\s+\S*$", text):
-        known = sorted(wired.catalogue.kinds)
+    if said := re.search(r"(?:^add\s+|^|\s-\s*)([A-Za-z]{1,4})\d{1,4}\s+(\S*)$", text):
+        prefix = said.group(1).upper()
+        mine = [k.id for k in search(wired.catalogue, said.group(2).replace("_", " ")) if k.prefix == prefix]
+        if text.lower().startswith("add ") and not mine:
+            mine = [k.id for k in search(wired.catalogue, said.group(2).replace("_", " "))]
+        if mine:
+            return mine[:12]
     return [w for w in known if word and w.lower().startswith(word.lower())][:12]

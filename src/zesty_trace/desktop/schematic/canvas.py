@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QDragEnterEvent, QDropEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QLineEdit, QWidget
 
 from zesty_trace.core.design.model import Pin
@@ -24,7 +24,11 @@ from zesty_trace.desktop.schematic.view import SheetView
 
 REACH = 0.8
 MARGIN_PX = 14.0
-NOTHING_DRAWN = "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), or say a part below."
+KIND_FORMAT = "application/x-zesty-trace-kind"
+NOTHING_DRAWN = (
+    "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), add parts from the shelf (Ctrl+Shift+N), "
+    "or say a part below."
+)
 LEAST_REF_PX, MOST_REF_PX = 9.0, 17.0  # how high references are when a sheet opens
 SCROLL_PX = 90.0
 SCROLLS = {
@@ -48,6 +52,7 @@ class SheetCanvas(Canvas):
     value_edited = Signal(str, str)
     picked = Signal(str)  # a net, or ""
     selection_changed = Signal()
+    kind_dropped = Signal(str, object)  # a kind from the shelf, (x, y)
 
     def __init__(self, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -67,6 +72,7 @@ class SheetCanvas(Canvas):
         self.editor.editingFinished.connect(self.editor.hide)
         self._edits = ""
         self.setAccessibleName("Schematic sheet")
+        self.setAcceptDrops(True)
 
     def show_view(self, view: SheetView, keep_zoom: bool = True) -> None:
         """Show another value."""
@@ -293,6 +299,18 @@ class SheetCanvas(Canvas):
         symbols = [s for s in map(self.symbol, self.selection) if s]
         if (dx or dy) and symbols:
             self.parts_moved.emit({s.ref: (s.x + dx, s.y + dy) for s in symbols})
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        """Take kinds from the shelf."""
+        if event.mimeData().hasFormat(KIND_FORMAT):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Put a kind where it is dropped."""
+        at = self.to_scene(event.position())
+        kind = bytes(event.mimeData().data(KIND_FORMAT).data()).decode()
+        event.acceptProposedAction()
+        self.kind_dropped.emit(kind, (round(at.x()), round(at.y())))
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         """Edit the value of the part under the pointer."""

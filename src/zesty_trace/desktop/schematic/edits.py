@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from zesty_trace.core.design import edits, group_edits
-from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.design.model import Design, Part, Pin
 from zesty_trace.core.progress import Report
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.pages import propose_pages
@@ -52,6 +52,27 @@ def delete_parts(model: SchematicModel, refs: Iterable[str]) -> None:
     if gone:
         names = gone[0] if len(gone) == 1 else f"{len(gone)} parts"
         model.session.do(f"{names} deleted", lambda d: group_edits.remove_parts(d, gone))
+
+
+def add_kind(
+    model: SchematicModel, kind_id: str, value: str = "", package: str = "", spot: tuple[int, int] | None = None
+) -> None:
+    """Add a part of a kind under the next free reference, where it was dropped or beside the rest, and select it."""
+    kind = model.session.wired.catalogue.kind(kind_id)
+    if value and (problem := value_problem(kind, value)):
+        model.session.failed.emit(InputError(problem[0], value, problem[1]))
+        return
+    made = ""
+
+    def edit(design: Design) -> Design:
+        nonlocal made
+        first = Part(ref=f"{kind.prefix}1", kind=kind.id, value=value, package=package or kind.packages[0])
+        after, made = edits.add_fresh_part(design, first)
+        return edits.move_on_sheet(after, {made: spot}) if spot else after
+
+    if model.session.do(f"{kind.title.split(',')[0]} added", edit):
+        model.select([made])
+        model.session.message.emit(f"{made} is on the sheet. Ctrl+Z takes it back.")
 
 
 def copy_selection(model: SchematicModel) -> None:

@@ -67,6 +67,7 @@ class SheetPainter:
         self._zoom = abs(p.transform().m11()) or 1.0
         self._late, self._faint = on_screen(p), False
         self._texts: list[Lettering] = []
+        self._rooms: Rooms | None = None
         for rail in self.view.sheet.rails:
             self._rail(p, rail)
         for wire in self.view.sheet.wires:
@@ -289,20 +290,38 @@ class SheetPainter:
         self._text(p, Lettering(x + way * 0.8, y, said, TAG_SIZE, "ink", "left" if way > 0 else "right"))
 
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
-        """Draw a finding's number beside a part: above its left corner, where nothing of it is written."""
+        """Draw a finding's number beside a part, at a corner where nothing is drawn or written."""
         t = theme.current()
-        left, top, _, _ = s.body()
-        x, y = left - 1.4, top - 1.0
+        left, top, right, bottom = s.body()
+        corners = [
+            (x, y)
+            for far in (1.4, 2.4, 3.6)
+            for x, y in (
+                (left - far, top - far),
+                (right + far, top - far),
+                (left - far, bottom + far),
+                (right + far, bottom + far),
+            )
+        ]
+        free = (c for c in corners if self._taken().free(Box(*c, *c).grown(1.2)))
+        x, y = next(free, corners[0])
+        self._taken().add(Box(x, y, x, y).grown(1.2))
         p.setPen(QPen(t.color("paper"), 0.2))
         p.setBrush(t.color(severity))
         p.drawEllipse(QPointF(x, y), 1.2, 1.2)
         self._text(p, Lettering(x, y, str(number), 1.4, "on_accent" if severity != "fix" else "paper", "center", True))
 
+    def _taken(self) -> Rooms:
+        """Return what is drawn on the sheet, worked out when first asked for."""
+        if self._rooms is None:
+            self._rooms = Rooms()
+            for box in drawn_boxes(self.view.sheet, self.view.wired):
+                self._rooms.add(box)
+        return self._rooms
+
     def _overlay(self, p: QPainter) -> None:
         """Write the voltage of each net where there is room on its line or along one of its wires."""
-        rooms = Rooms()
-        for box in drawn_boxes(self.view.sheet, self.view.wired):
-            rooms.add(box)
+        rooms = self._taken()
         done = {r.net for r in self.view.sheet.rails}
         for wire in sorted(self.view.sheet.wires, key=lambda w: w.bounds.x0 - w.bounds.x1):
             if wire.net in done or not (said := self._volts_said(wire.net)):

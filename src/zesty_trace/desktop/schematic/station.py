@@ -6,7 +6,8 @@ from collections.abc import Callable
 from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, QSettings, Qt, QTimer
-from PySide6.QtWidgets import QComboBox, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtGui import QAction
+from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QSizePolicy, QSplitter, QVBoxLayout, QWidget
 
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.schematic.pages import pages_of
@@ -26,6 +27,7 @@ from zesty_trace.errors import ZestyError
 AFTER_PAINT_MS = 60  # an edit is on screen first; what takes longer starts then
 NEAR_PX = 11.0  # pixels per grid unit at which a part that is shown can be read
 WHOLE = "All on one sheet"
+BESIDE = "Beside: Findings"
 
 
 class SchematicStation(Station):
@@ -59,12 +61,14 @@ class SchematicStation(Station):
 
     def _connect(self) -> None:
         c, m = self.canvas, self.model
+        self.whole.clicked.connect(c.overview)
         c.parts_moved.connect(partial(edits.move, m))
         c.pins_joined.connect(partial(edits.join, m))
         c.connection_deleted.connect(partial(edits.cut, m))
         c.parts_deleted.connect(partial(edits.delete_parts, m))
         c.value_edited.connect(partial(edits.set_value, m))
         c.picked.connect(m.pick)
+        c.kind_dropped.connect(lambda kind, spot: edits.add_kind(m, kind, spot=spot))
         c.selection_changed.connect(lambda: m.select(c.selection))
         m.selection_changed.connect(lambda: c.select(m.selection))
         m.drawn_changed.connect(self._redrawn)
@@ -80,6 +84,8 @@ class SchematicStation(Station):
         self.overlay = QPushButton("Voltages and currents")
         self.overlay.setCheckable(True)
         self.overlay.toggled.connect(self.model.show_overlay)
+        self.whole = QPushButton("Overview")
+        self.whole.setToolTip("The whole sheet, however small, or back to a size that can be read (End, Home)")
         self.hint = label("", "muted")
         self.blocks, self.pages, self.states = QComboBox(), QComboBox(), QComboBox()
         for box, name, run in (
@@ -93,7 +99,7 @@ class SchematicStation(Station):
             box.activated.connect(lambda _k, run=run: run())
         self.states.setToolTip("The state whose voltages and currents are shown")
         self.pages.hide()
-        bar = row(self.hint, self.pages, self.blocks, self.states, self.overlay)
+        bar = row(self.hint, self.pages, self.blocks, self.states, self.whole, self.overlay)
         self.hint.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)  # the first to give way
         lines_of(bar).setStretch(0, 1)
         return bar
@@ -101,20 +107,28 @@ class SchematicStation(Station):
     def _lower_bar(self) -> QWidget:
         self.find_box = FindBox(lambda: self.session.wired)
         self.find_box.chosen.connect(self.model.light)
-        self.toggles: dict[str, QPushButton] = {}
-        named = {key: (spec.title, spec.keys) for key, spec in DRAWERS.items()}
-        for key, (title, keys) in {"": ("Findings", "back from a drawer"), **named}.items():
-            toggle = QPushButton(title)
-            toggle.setObjectName("chip")
+        self.shelf = QPushButton(DRAWERS["shelf"].title)
+        self.shelf.setToolTip(f"Find a part by words and put it on the sheet ({DRAWERS['shelf'].keys})")
+        self.shelf.setObjectName("chip")
+        self.shelf.setCheckable(True)
+        self.shelf.clicked.connect(lambda on: self._toggled("shelf", on))
+        self.beside = QPushButton(BESIDE)
+        self.beside.setObjectName("chip")
+        self.beside.setToolTip("What stands beside the sheet: findings, the selected part, wiring list, numbers …")
+        menu = QMenu(self.beside)
+        self.toggles: dict[str, QAction] = {}
+        named = {key: (spec.title, spec.keys) for key, spec in DRAWERS.items() if key != "shelf"}
+        for key, (title, keys) in {"": ("Findings", ""), **named}.items():
+            toggle = menu.addAction(f"{title}\t{keys}" if keys else title)
             toggle.setCheckable(True)
-            toggle.setToolTip(f"{title} ({keys})")
-            toggle.clicked.connect(lambda on, key=key: self._toggled(key, on))
+            toggle.triggered.connect(lambda on, key=key: self._toggled(key, on))
             self.toggles[key] = toggle
+        self.beside.setMenu(menu)
         self.more = QPushButton("Sheet …")
         self.more.setObjectName("chip")
         self.more.setToolTip("Arrange, number, split into pages, print, export")
         self.more.setMenu(sheet_files.menu_of(self.model, self.canvas))
-        return row(self.find_box, None, *self.toggles.values(), self.more)
+        return row(self.find_box, None, self.shelf, self.beside, self.more)
 
     def _line(self) -> SayLine:
         self.say_line = SayLine(
@@ -162,7 +176,7 @@ class SchematicStation(Station):
         self._fill_box(
             self.pages, [WHOLE, *(f"Page {p}" for p in pages)], f"Page {drawn.page}" if drawn.page else WHOLE
         )
-        blocks = ["Whole sheet", *dict.fromkeys(s.block for s in drawn.sheet.symbols)]
+        blocks = ["All blocks", *dict.fromkeys(s.block for s in drawn.sheet.symbols)]
         self._fill_box(self.blocks, blocks, self.blocks.currentText())
         names = [s.name for s in drawn.analysis.states] if drawn.analysis else []
         self._fill_box(self.states, names, self.model.state_name)
@@ -240,6 +254,9 @@ class SchematicStation(Station):
             self.splitter.setSizes([max(self.splitter.width() - WIDE_PX, WIDE_PX), WIDE_PX])
         for key, toggle in self.toggles.items():
             toggle.setChecked(key == self.drawers.key)
+        self.shelf.setChecked(self.drawers.key == "shelf")
+        named = DRAWERS[self.drawers.key].title if opened and self.drawers.key != "shelf" else "Findings"
+        self.beside.setText(BESIDE.replace("Findings", named))
         if not opened:
             self.room_asked.emit(False)
             self.canvas.setFocus()

@@ -25,7 +25,7 @@ from zesty_trace.core.findings import Finding
 from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
-from zesty_trace.desktop.kit.text import Words
+from zesty_trace.desktop.kit.text import Words, tip
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.desktop.window.notice import Notices
 from zesty_trace.desktop.window.opening import demo_folder, new_project, recent
@@ -41,6 +41,7 @@ if TYPE_CHECKING:
 
 
 PAINT_FIRST_MS = 30
+NAME_PX = 262  # room for the project's name
 
 
 def _station_class(key: str) -> type[Station]:
@@ -112,6 +113,8 @@ class MainWindow(QMainWindow):
         self.trace = JourneyTrace()
         self.title, self.subtitle = Words(), Words()
         self.title.setObjectName("title")
+        for words in (self.title, self.subtitle):
+            words.setFixedWidth(NAME_PX)  # the journey stays where it is, however long a name is
         self.subtitle.setObjectName("muted")
         self.palette_button = QPushButton("Actions")
         self.palette_button.setToolTip("Everything that can be done here (Ctrl+K)")
@@ -372,7 +375,8 @@ class MainWindow(QMainWindow):
 
     def _head(self) -> None:
         d = self.session.design
-        self.title.setText(d.name)
+        self.title.setText(self.title.fontMetrics().elidedText(d.name, Qt.TextElideMode.ElideRight, NAME_PX))
+        self.title.setToolTip(tip(d.name))
         try:
             needed = f" · ready by {date.fromisoformat(d.brief.needed_by):%a %d %b}"
         except ValueError:
