@@ -250,6 +250,21 @@ def test_export_has_the_netlist_too(project: Path, tmp_path: Path, capsys: pytes
     assert Path(wrote["netlist_csv"]).read_text().startswith("net,ref,pin,name,kind,value")
 
 
+def test_the_sheets_are_written_without_a_window(
+    project: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]
+) -> None:
+    pdf, svg = tmp_path / "s.pdf", tmp_path / "s.svg"
+    status, wrote = run(capsys, "export", str(project), "--pdf", str(pdf), "--svg", str(svg))
+    assert status == 0
+    assert pdf.read_bytes()[:5] == b"%PDF-"
+    pages = [Path(f) for f in wrote["sheets"] if f.endswith(".svg")]
+    assert "".join(p.read_text() for p in pages).count(">U3<") == 1
+    status, told = run(capsys, "export", str(project), "--pdf", str(tmp_path / "nowhere" / "s.pdf"))
+    assert status == 2
+    assert "could not be written" in told["error"]
+    assert run(capsys, "export", str(project))[0] == 2
+
+
 def test_the_brief_is_read_and_set_field_by_field(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     name = str(tmp_path / "board")
     assert main(["new", name]) == 0

@@ -9,6 +9,19 @@ from pathlib import Path
 from zesty_trace import __version__
 
 
+def _sheet(options: argparse.Namespace) -> int:
+    from zesty_trace.desktop.schematic.export import export_sheets
+    from zesty_trace.errors import ZestyError
+
+    try:
+        made = export_sheets(options.folder, options.pdf, options.svg)
+    except ZestyError as error:
+        print(error.message, file=sys.stderr)
+        return 2
+    print("\n".join(map(str, made)))
+    return 0
+
+
 def main() -> int:
     """Start the window."""
     parser = argparse.ArgumentParser(prog="zesty-trace", description="From a proven prototype to tested boards.")
@@ -19,9 +32,15 @@ def main() -> int:
     demo.add_argument("--shots", type=Path, metavar="DIR", help="draw each main view to PNG (1280x800) and leave")
     project = commands.add_parser("open", help="open a project folder")
     project.add_argument("folder", type=Path)
+    sheet = commands.add_parser("sheet", help="write the schematic of a project folder as PDF or SVG")
+    sheet.add_argument("folder", type=Path)
+    sheet.add_argument("--pdf", type=Path, metavar="FILE")
+    sheet.add_argument("--svg", type=Path, metavar="FILE")
     parser.add_argument("--version", action="version", version=f"zesty-trace {__version__}")
     parser.add_argument("--debug", action="store_true", help="show the traceback of a fault of the program")
     options = parser.parse_args()
+    if options.command == "sheet":
+        return _sheet(options)
     from zesty_trace.desktop.window.app import run
 
     if options.command == "open":

@@ -189,7 +189,7 @@ def test_sentences(sentence: str, pin: Pin, net: str | None, mended: Design, cat
     [
         ("U3.P99 - GND", "U3.P99", "Did you mean"),
         ("R99 - GND", "R99", "R99 330"),
-        ("ZZ9 1 - GND", "ZZ9", "New parts may start with"),
+        ("ZZ9 1 - GND", "ZZ9", "No kind starts with ZZ"),
         ("R14 = lots", "lots", "4k7"),
         ("hello", "hello", "Try"),
         ("U3 - GND", "U3", "Write U3."),

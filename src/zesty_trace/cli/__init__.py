@@ -80,9 +80,11 @@ def _parser() -> argparse.ArgumentParser:
     add(
         "export",
         sheet.export_command,
-        "write the design as two CSV files",
+        "write the design as two CSV files and its netlist, and its sheets as PDF or SVG",
         project,
-        ("--out", {"required": True, "help": "folder"}),
+        ("--out", {"help": "folder for the tables and the netlist"}),
+        ("--pdf", {"metavar": "FILE", "help": "the sheets as one PDF"}),
+        ("--svg", {"metavar": "FILE", "help": "the sheets as SVG, numbered where there are several"}),
     )
     add("review", sheet.review_command, "electrical review of the schematic", project)
     add(

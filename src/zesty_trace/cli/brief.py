@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from datetime import date
 from typing import Any
 
 from zesty_trace.cli.common import FINE, Answer, edit, load
@@ -93,6 +94,7 @@ def _say(wired: Any) -> tuple[dict[str, Any], str]:
     from zesty_trace.core.catalogue import models as m
     from zesty_trace.core.circuit.inflow import inflow
     from zesty_trace.core.quantities import mm, say_count
+    from zesty_trace.journey.meaning import meanings
 
     b = wired.design.brief
     inlets = {ref: inflow(wired, ref) for ref in wired.of_model(m.Inlet)}
@@ -113,7 +115,12 @@ def _say(wired: Any) -> tuple[dict[str, Any], str]:
         ("options", b.options_wanted),
         *((f"fact {k}", v) for k, v in b.facts.items()),
     ]
-    return data, "\n".join(f"{name:12} {text}" for name, text in shown)
+    found = meanings(wired, date.today())
+    data["means"] = [{"what": x.what, "said": x.said, "word": x.word} for x in found]
+    marks = {"fine": "", "look": "  (look at it)", "missing": "  (not known)"}
+    lines = [f"{name:12} {text}" for name, text in shown]
+    lines += ["", "What that means", *(f"{x.what:12} {x.said}{marks[x.word]}" for x in found)]
+    return data, "\n".join(lines)
 
 
 WORDS = {

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import argparse
+import subprocess
+import sys
 from datetime import date
 from pathlib import Path
+from typing import Any
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
 from zesty_trace.core.circuit.wired import Wired
@@ -63,7 +66,36 @@ def import_command(a: argparse.Namespace) -> Answer:
 
 
 def export_command(a: argparse.Namespace) -> Answer:
-    """Write the two tables and the netlist, as a table and as JSON."""
+    """Write the two tables and the netlist, as a table and as JSON; the sheets as PDF and SVG."""
+    if not (a.out or a.pdf or a.svg):
+        raise InputError("Say what to write", "export", "Add --out FOLDER, --pdf FILE or --svg FILE")
+    data: dict[str, Any] = {}
+    said = []
+    if a.out:
+        tables, words = _export_tables(a)
+        data |= tables
+        said.append(words)
+    if a.pdf or a.svg:
+        made = _export_sheets(a)
+        data["sheets"] = made
+        said.append(f"Wrote {', '.join(made)}")
+    return FINE, data, "\n".join(said)
+
+
+def _export_sheets(a: argparse.Namespace) -> list[str]:
+    """Have the sheets drawn by a process of their own, and return the files."""
+    load(a.project)
+    files = [word for flag, file in (("--pdf", a.pdf), ("--svg", a.svg)) if file for word in (flag, file)]
+    command = [sys.executable, "-m", "zesty_trace", "sheet", a.project, *files]
+    done = subprocess.run(command, check=False, capture_output=True, text=True)
+    if done.returncode:
+        where = a.pdf or a.svg
+        told = done.stderr.strip().splitlines()
+        raise StoreError(told[-1] if told else "The sheets could not be drawn", where, "Choose another folder")
+    return done.stdout.split("\n")[:-1]
+
+
+def _export_tables(a: argparse.Namespace) -> tuple[dict[str, Any], str]:
     from zesty_trace.core.tables.importing import export_parts, export_wiring
     from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
     from zesty_trace.files import write_given
@@ -84,7 +116,7 @@ def export_command(a: argparse.Namespace) -> Answer:
     except OSError as error:
         raise StoreError(f"Could not write: {error.strerror}", str(out), "Choose another folder") from error
     data = {name.replace(".", "_") if "netlist" in name else name.split(".")[0]: str(out / name) for name in texts}
-    return FINE, data, f"Wrote {', '.join(texts)} in {out}"
+    return data, f"Wrote {', '.join(texts)} in {out}"
 
 
 def review_command(a: argparse.Namespace) -> Answer:

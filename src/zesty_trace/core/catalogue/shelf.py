@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import difflib
 import re
+from functools import lru_cache
 
 from zesty_trace.core.catalogue.kind import Kind
 from zesty_trace.core.catalogue.kinds import Catalogue
@@ -41,10 +42,19 @@ def _plain(text: str) -> str:
 
 
 def _words_of(kind: Kind) -> frozenset[str]:
-    volts = {f"{v:g}v" for v in (kind.facts.supply_min_v, kind.facts.supply_max_v) if v}
-    count = len(kind.pins)
+    return _words(kind.id, kind.title, kind.prefix, kind.packages, len(kind.pins), _volts(kind))
+
+
+def _volts(kind: Kind) -> frozenset[str]:
+    return frozenset(f"{v:g}v" for v in (kind.facts.supply_min_v, kind.facts.supply_max_v) if v)
+
+
+@lru_cache(2048)
+def _words(
+    kind_id: str, title: str, prefix: str, packages: tuple[str, ...], count: int, volts: frozenset[str]
+) -> frozenset[str]:
     pins = {f"{count}{word}" for word in ("pin", "pins", "way", "ways")}
-    said = (kind.id, kind.title, kind.prefix, *kind.packages)
+    said = (kind_id, title, prefix, *packages)
     return frozenset(word for text in said for word in _WORD.findall(_plain(text))) | volts | pins
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
@@ -26,6 +27,7 @@ from zesty_trace.core.schematic.symbols import SymbolPin
 
 Role = Literal["ref", "value", "pin", "open", "number"]
 ONE_LINE = 11.0  # a reference and a value up to so wide stand on one line above a lying part, grid units
+LINE_LETTERS = 16  # of a line in a box
 LONGEST = 18  # letters of a line; the rest is cut off with an ellipsis
 TAG_ENDS, TAG_HALF_HIGH = 1.4, 0.85
 MARK_HALF_WIDE = 0.8
@@ -68,10 +70,16 @@ def lines_of(part: Part, kind: Kind, boxed: bool, variant: str = "") -> tuple[st
     value = part.value_in(variant)
     if not boxed:
         return (shortened(value),) if value else ()
-    said = [value or kind.title.split(",")[0].split("(")[0].strip()]
+    said = _two_lines(value or kind.title.split(",")[0].split("(")[0].strip())
     if kind.connector and part.notes:
-        said.append(part.notes)
-    return tuple(shortened(line) for line in said if line)
+        said += _two_lines(part.notes)
+    return tuple(said)
+
+
+def _two_lines(text: str) -> list[str]:
+    """Return a text on one or two lines; what does not go on them is cut off."""
+    lines = textwrap.wrap(text, LINE_LETTERS)
+    return [*lines[:1], *([shortened(" ".join(lines[1:]), LINE_LETTERS)] if lines[1:] else [])]
 
 
 @lru_cache(4096)

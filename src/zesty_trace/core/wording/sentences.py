@@ -207,7 +207,10 @@ class _Speaker:
         found = [k.id for k in search(self.wired.catalogue, text) if k.prefix == prefix.upper()]
         if text and found:
             return f"Say which: {', '.join(f'{ref} {k}' for k in found[:3])}"
-        return f"Say its kind too: {ref} {found[0] if found else 'humidity_sensor'}, or add it from the shelf"
+        own = found or [k.id for k in self.wired.catalogue.kinds.values() if k.prefix == prefix.upper()]
+        if own:
+            return f"Say its kind too: {ref} {own[0]}, or add it from the shelf"
+        return f"No kind starts with {prefix}. Add one from the shelf, or say: add {ref} humidity_sensor"
 
     def _check(self, kind: Kind, value: str, ref: str) -> None:
         if problem := value_problem(kind, value):

@@ -25,6 +25,7 @@ from zesty_trace.core.design.model import Design, TemplateHole
 from zesty_trace.core.quantities import mm, nm, parse_length_nm
 from zesty_trace.core.review.connections import unaccounted_pins
 from zesty_trace.core.stated import parse_value
+from zesty_trace.desktop.brief.meaning import MeaningCard
 from zesty_trace.desktop.brief.measured import MeasuredCard
 from zesty_trace.desktop.brief.tables import ImportCard
 from zesty_trace.desktop.kit.actions import Action
@@ -133,6 +134,7 @@ class BriefStation(Station):
             self.tables.import_button,
         )
         self.import_now = self.tables.import_now
+        self.meaning = MeaningCard(self.session)
         self.measured = MeasuredCard(self.session)
         self.template = table("Part", "x", "y", "turn")
         self.template.horizontalHeader().setStretchLastSection(True)
@@ -156,6 +158,7 @@ class BriefStation(Station):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(12)
         layout.addWidget(self.tables)
+        layout.addWidget(self.meaning)
         layout.addWidget(self.measured)
         layout.addWidget(card(row(label("Known facts", "heading"), None, self.keep_facts), self.facts))
         layout.addWidget(
@@ -196,6 +199,7 @@ class BriefStation(Station):
         loose = len(unaccounted_pins(self.session.wired.with_design(d)))
         self.tables.show_totals(len(d.parts), len(d.nets), loose)
         self.measured.pull()
+        self.meaning.pull()
         self.options.setText(b.options_wanted)
         facts = "\n".join(f"{k}: {v}" for k, v in b.facts.items())
         if facts != self.facts.toPlainText():
