@@ -31,7 +31,7 @@ from zesty_trace.core.fabrication.layers import all_files
 from zesty_trace.core.fabrication.read_back import read_gerber
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
-from zesty_trace.core.schematic.wires import wire_quality
+from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.journey.assembling import heat_run
 from zesty_trace.journey.demos import create_demo
 from zesty_trace.stations import DEMOS

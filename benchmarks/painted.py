@@ -74,7 +74,8 @@ class Reading:
         self.touch = TOUCH * painted.scale
         self.faults: Counter[str] = Counter()
         self.examples: dict[str, str] = {}
-        self.lines = [s for pen in (WIRE, RAIL, MARK, BUNDLE) for s in painted.strokes[pen]]
+        self.lines = [s for pen in (WIRE, RAIL, MARK) for s in painted.strokes[pen]]
+        self.thick = [LineString([s.a, s.b]) for s in painted.strokes[BUNDLE]]
         self.shapes = [LineString([s.a, s.b]) for s in self.lines]
         self.tree = STRtree(self.shapes)
         self.graph = nx.Graph()
@@ -112,6 +113,9 @@ class Reading:
                 if j > k and whole[k] != whole[int(j)] and line.crosses(self.shapes[int(j)]):
                     with_rail = RAIL in (self.lines[k].pen, self.lines[int(j)].pen)
                     self.fault("crossings of supply lines" if with_rail else "crossings", "")
+        for thick in self.thick:
+            for j in self.tree.query(thick, "crosses"):
+                self.fault("crossings of supply lines" if self.lines[int(j)].pen == RAIL else "crossings", "")
         self.whole = whole
 
     def _connected(self, k: int, j: int, dots: list[Polygon]) -> bool:
@@ -152,7 +156,31 @@ class Reading:
                 names[self.whole[k]].add(self._nearest_name(stroke, 8.0))
             elif stroke.pen == MARK:
                 names[self.whole[k]].add(self._name_over(stroke) or self.ground)
+        self._named_by_taps(names)
         self.names = names
+
+    def _named_by_taps(self, names: dict[int, set[str]]) -> None:
+        """A slanting stroke into a bundle takes the name that stands over the level stroke that it goes on from."""
+        for k, s in enumerate(self.lines):
+            slants = s.pen == WIRE and abs(s.a[0] - s.b[0]) > self.touch and abs(s.a[1] - s.b[1]) > self.touch
+            if not slants:
+                continue
+            if not any(t.distance(_point(s.b)) < self.touch for t in self.thick):
+                self.fault("taps that reach no bundle", f"{s.a}")
+            level = [
+                o for o in self.lines if o.pen == WIRE and o.level and min(_far(o.a, s.a), _far(o.b, s.a)) < self.touch
+            ]
+            said = {
+                w.text
+                for o in level
+                for w in self.p.words
+                if w.text in self.nets
+                and min(o.a[0], o.b[0]) < _centre(w)[0] < max(o.a[0], o.b[0])
+                and 0 < o.a[1] - _centre(w)[1] < 1.2 * self.p.scale
+            }
+            if len(said) != 1:
+                self.fault("taps without a name", f"{sorted(said)}")
+            names[self.whole[k]] |= said
 
     def _name_over(self, bar: Stroke) -> str:
         """Return the name of a net that is centred over or under a local mark; ground has none."""
@@ -227,7 +255,8 @@ class Reading:
                 self.fault("flags on flags", self.flag_net[k])
             if len(parts.query(flag, "intersects")):
                 self.fault("flags on parts", self.flag_net[k])
-            if len(self.tree.query(flag, "intersects")):
+            near = flag.buffer(BUNDLE / 2 * self.p.scale)
+            if len(self.tree.query(flag, "intersects")) or any(t.intersects(near) for t in self.thick):
                 self.fault("wires through flags", self.flag_net[k])
 
     def _texts(self) -> None:
@@ -240,6 +269,9 @@ class Reading:
                     self.fault("texts on texts", f"{self.p.words[k].text} / {self.p.words[int(j)].text}")
             if any(self.shapes[int(j)].intersects(one) for j in self.tree.query(one)):
                 self.fault("wires through texts", self.p.words[k].text)
+        for thick in self.thick:
+            for j in tree.query(thick.buffer(BUNDLE / 2 * self.p.scale), "intersects"):
+                self.fault("wires through texts", self.p.words[int(j)].text)
         for s in self.p.strokes[SYMBOL]:
             line = LineString([s.a, s.b])
             for j in tree.query(line):

@@ -15,7 +15,7 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
-from zesty_trace.core.schematic.wires import wire_quality
+from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.errors import InputError
 from zesty_trace.journey.demos import create_demo, demo_base

@@ -11,7 +11,7 @@ from zesty_trace.core.design.model import Design, Page
 from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.pages import pages_of, propose_pages
-from zesty_trace.core.schematic.wires import wire_quality
+from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.core.wording.sentences import say
 
 from .test_schematic import check_connections

@@ -14,8 +14,8 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.blocks import propose_blocks
+from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.core.schematic.sheet import Sheet, Wire
-from zesty_trace.core.schematic.wires import wire_quality
 from zesty_trace.core.wording.sentences import completions, understand
 from zesty_trace.errors import EditError, InputError
 

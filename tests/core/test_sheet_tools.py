@@ -32,8 +32,8 @@ from zesty_trace.core.schematic.amend import amend
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.labels import labels_on
 from zesty_trace.core.schematic.letters import LEAST_SIZE, text_width
+from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.core.schematic.sheet import reading_order
-from zesty_trace.core.schematic.wires import wire_quality
 from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.core.tables.netlist import netlist_csv, netlist_json
 from zesty_trace.core.tables.rows import ImportFailed

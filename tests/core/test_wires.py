@@ -13,9 +13,10 @@ from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.schematic.paths import Grid, corners, find_path
+from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Wire
 from zesty_trace.core.schematic.symbols import Symbol, SymbolPin
-from zesty_trace.core.schematic.wires import route_wires, wire_quality
+from zesty_trace.core.schematic.wires import route_wires
 
 
 def block(ref: str, x: int, y: int) -> PlacedSymbol:

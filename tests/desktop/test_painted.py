@@ -16,11 +16,17 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.sheet import Sheet, Wire
+from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.schematic.paper import PrintedPage, write_svg
 from zesty_trace.desktop.schematic.view import SheetView
 
 SEEDS = (1, 3, 8, 12, 14, 16, 18, 21)
 MM = 96 / 25.4
+
+
+@pytest.fixture(autouse=True)
+def _fonts(qapp) -> None:
+    theme.load_fonts(qapp)
 
 
 def found(wired: Wired, sheet: Sheet, folder: Path) -> dict[str, int]:
@@ -88,3 +94,46 @@ def test_strips_cut_no_wire(demo, catalogue: Catalogue) -> None:
     assert sum(len(s.wires) for s in pieces) == len(sheet.wires)
     for upper, lower in pairwise(pieces):
         assert max(w.bounds.y1 for w in upper.wires) < min(w.bounds.y0 for w in lower.wires)
+
+
+# Bundles --------------------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture(scope="module")
+def memory(catalogue: Catalogue) -> Wired:
+    """A controller, a latch and a memory on a data bus and an address bus."""
+    from tests.corpus import cases
+
+    return cases.faultless(next(p for p in cases.prototypes() if p.name == "memory board"))
+
+
+def test_numbered_groups_are_bundles_with_named_taps(memory: Wired, tmp_path: Path, qapp) -> None:
+    sheet = arrange(memory)
+    assert sorted(b.name for b in sheet.bundles) == ["A0…A7", "D0…D7"]
+    assert sorted(t.net for b in sheet.bundles for t in b.taps if b.name == "D0…D7") == sorted(
+        f"D{k}" for k in range(8) for _ in range(3)
+    )
+    reading = faults(memory, sheet, tmp_path)
+    assert {what: n for what, n in reading.faults.items() if what not in HARMLESS} == {}
+    assert reading.faults["crossings"] <= 10  # it had 77 with a line for each signal
+
+
+def test_the_reader_would_see_a_tap_that_says_another_signal(memory: Wired, tmp_path: Path, qapp) -> None:
+    sheet = arrange(memory)
+    first = sheet.bundles[0]
+    swapped = (replace(first.taps[0], net=first.taps[1].net), *first.taps[1:])
+    wrong = replace(sheet, bundles=(replace(first, taps=swapped), *sheet.bundles[1:]))
+    assert found(memory, wrong, tmp_path)["nets joined"] >= 1
+
+
+@pytest.mark.parametrize(
+    "sentence", ["delete R2", "U1.P2 to GND", "U3.D0 to SPARE", "delete U3", "R91 1k - D0", "rename D0 to DX0"]
+)
+def test_an_edit_of_a_bundled_sheet_is_drawn_at_once_and_right(
+    sentence: str, memory: Wired, tmp_path: Path, qapp
+) -> None:
+    from zesty_trace.core.schematic.amend import amend
+    from zesty_trace.core.wording.sentences import say
+
+    after = memory.with_design(say(sentence, memory, asks=False))
+    assert found(after, amend(arrange(memory), memory.design, after), tmp_path) == {}

@@ -210,7 +210,7 @@ def sample_count(text: str) -> int:
 
 def arrange_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.schematic.arrange import arrange
-    from zesty_trace.core.schematic.wires import wire_quality
+    from zesty_trace.core.schematic.quality import wire_quality
 
     wired, _ = load(a.project)
     sheet = arrange(wired)

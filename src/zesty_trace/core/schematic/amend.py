@@ -48,9 +48,12 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
         for net in after.nets.keys() | before.nets.keys()
         if before.nets.get(net) != after.nets.get(net) or any(p.ref in touched for p in after.nets.get(net, ()))
     )
+    bundles = tuple(b for b in sheet.bundles if not any(t.net in again for t in b.taps))
+    unbundled = {t.net for b in sheet.bundles if b not in bundles for t in b.taps}
+    again |= unbundled & after.nets.keys()
     stay = frozenset(
         pin
-        for net in again & before.nets.keys() & after.nets.keys()
+        for net in (again - unbundled) & before.nets.keys() & after.nets.keys()
         for pin in _staying(sheet, net, before.nets[net], after.nets[net], touched)
     )
     width = max([sheet.width, *(int(s.body()[2]) + 2 for s in placed)])
@@ -62,7 +65,7 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
         width,
         sheet.height + 2,
         marks,
-        keep=Kept(sheet.wires, sheet.tags, sheet.junctions, again, stay),
+        keep=Kept(sheet.wires, sheet.tags, sheet.junctions, again, stay, bundles),
     )
     return replace(
         sheet,
@@ -72,6 +75,7 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
         tags=tuple(routed.tags),
         junctions=routed.junctions,
         width=width,
+        bundles=bundles,
     )
 
 

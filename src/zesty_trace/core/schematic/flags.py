@@ -8,7 +8,7 @@ from collections import defaultdict
 from zesty_trace.core.geometry import Box
 
 CELL = 8
-AIR = 0.1
+AIR = 0.35  # between a text or a body and a wire
 
 
 def cover(box: Box) -> tuple[range, range]:

@@ -6,6 +6,7 @@ import textwrap
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import pairwise
 from typing import Literal
 
 from zesty_trace.core.catalogue.kind import Kind
@@ -22,7 +23,7 @@ from zesty_trace.core.schematic.letters import (
     VALUE_SIZE,
     text_width,
 )
-from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Sheet, Tag, Title
+from zesty_trace.core.schematic.sheet import Bundle, PlacedSymbol, Rail, Sheet, Tag, Title
 from zesty_trace.core.schematic.symbols import SymbolPin
 
 Role = Literal["ref", "value", "pin", "open", "number"]
@@ -214,6 +215,18 @@ def rail_name(rail: Rail) -> Label:
     return Label(rail.net, rail.left - 0.6, rail.y, RAIL_SIZE, "ref", "right", True)
 
 
+def bundle_boxes(bundle: Bundle) -> Iterator[Box]:
+    """Yield the rectangles of a bundle: its thick lines, its name, and those of its taps."""
+    for points in bundle.lines:
+        for (x0, y0), (x1, y1) in pairwise(points):
+            yield Box(min(x0, x1), min(y0, y1), max(x0, x1), max(y0, y1)).grown(0.4)
+    for x, y in bundle.names_at:
+        yield Label(bundle.name, x, y, TAG_SIZE, "ref", "center", True).box()
+    for tap in bundle.taps:
+        yield Label(tap.net, *tap.name_at, TAG_SIZE, "pin", "center").box()
+        yield Box(min(tap.end[0], tap.on[0]), tap.end[1], max(tap.end[0], tap.on[0]), tap.on[1])
+
+
 def drawn_boxes(sheet: Sheet, wired: Wired) -> list[Box]:
     """Return the rectangles of all that is drawn: bodies, what is written at them, pieces of wire, flags."""
     boxes: list[Box] = []
@@ -222,4 +235,6 @@ def drawn_boxes(sheet: Sheet, wired: Wired) -> list[Box]:
     for wire in sheet.wires:
         boxes += wire.pieces
     boxes += map(tag_box, sheet.tags)
+    for bundle in sheet.bundles:
+        boxes += bundle_boxes(bundle)
     return boxes

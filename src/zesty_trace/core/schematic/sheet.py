@@ -85,6 +85,26 @@ class Tag:
 
 
 @dataclass(frozen=True)
+class Tap:
+    """Where a signal leaves a bundle: the end of its wire and the spot on the bundle; its name is over the wire."""
+
+    net: str
+    end: Spot
+    on: Spot
+    name_at: tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Bundle:
+    """A numbered group of signals as one thick line, with its name at one end."""
+
+    name: str
+    lines: tuple[tuple[Spot, ...], ...]
+    taps: tuple[Tap, ...]
+    names_at: tuple[tuple[float, float], ...]
+
+
+@dataclass(frozen=True)
 class Title:
     """A block's name above its parts."""
 
@@ -105,6 +125,7 @@ class Sheet:
     titles: tuple[Title, ...]
     width: int
     height: int
+    bundles: tuple[Bundle, ...] = ()
 
     def spots(self) -> dict[Pin, Spot]:
         """Return where each pin is."""

@@ -6,7 +6,7 @@ from dataclasses import replace
 from itertools import pairwise
 
 from zesty_trace.core.geometry import Box
-from zesty_trace.core.schematic.labels import rail_name, tag_box, title_box
+from zesty_trace.core.schematic.labels import bundle_boxes, rail_name, tag_box, title_box
 from zesty_trace.core.schematic.sheet import Sheet
 
 BELOW = 1.6  # of a band's last line, grid units; the next band's names stand lower
@@ -44,6 +44,7 @@ def _between(sheet: Sheet, low: float, high: float) -> Sheet:
         tags=tuple(t for t in sheet.tags if low < t.at[1] <= high),
         junctions=tuple(j for j in sheet.junctions if low < j[1] <= high),
         titles=tuple(t for t in sheet.titles if low < t.y <= high),
+        bundles=tuple(b for b in sheet.bundles if low < b.taps[0].end[1] <= high),
     )
 
 
@@ -53,6 +54,7 @@ def extent(sheet: Sheet) -> Box:
     boxes += [b.moved(6.0, 0.0) for b in boxes]
     boxes += [w.bounds for w in sheet.wires]
     boxes += map(tag_box, sheet.tags)
+    boxes += [box for b in sheet.bundles for box in bundle_boxes(b)]
     boxes += map(title_box, sheet.titles)
     boxes += [Box(rail_name(r).box().x0, r.y - 1.0, r.right, r.y + 1.0) for r in sheet.rails]
     if not boxes:

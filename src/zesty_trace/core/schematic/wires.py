@@ -6,77 +6,35 @@ becomes named flags instead; a drop to a supply or to ground that crosses others
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
-from zesty_trace.core.geometry import Box
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.core.schematic.flags import Rooms, cover
-from zesty_trace.core.schematic.labels import labels_on, tag_box, tag_width
-from zesty_trace.core.schematic.paths import CLOSED, Grid, cells_of, corners, find_path
-from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Spot, Tag, Wire
+from zesty_trace.core.schematic.bundle_wires import Bundler
+from zesty_trace.core.schematic.labels import bundle_boxes
+from zesty_trace.core.schematic.paths import cells_of, corners, find_path
+from zesty_trace.core.schematic.sheet import Bundle, PlacedSymbol, Rail, Spot, Tag, Wire
+from zesty_trace.core.schematic.surface import OUTWARD, Routed, Surface, tag_cells
 from zesty_trace.core.schematic.symbols import Side
 from zesty_trace.errors import Cancelled
 
-NEAR, AMONG_RAILS = 0.6, 2.0
 MANY_PINS = 7
 FAR_APART = 70  # grid units between the pins of a net; farther ones are named
 DETOUR, DETOUR_FREE, MOST_BENDS = 1.5, 16, 4
-BETWEEN_BANDS = 5  # rows from a ground line to the next band's first supply line: the blocks' names stand there
 MOST_CROSSINGS = 2  # of one connection; one with more is named
 MOST_RAILS_CROSSED = 1  # of a drop to a supply line
-OUTWARD = {"left": (-1, 0), "right": (1, 0), "top": (0, -1), "bottom": (0, 1)}
 PATIENCE = 800  # cells looked at for a wire of an edit; a farther way is left to the full arrangement
 PRICES = 35.0  # what bends, crossings and nearness may add to the length of a way that is taken
-PIN_ROOM = 0.35
 FLAG_TRIES, FLAG_WAY = 16, 24
 
 
-@dataclass
-class Routed:
-    """What was drawn.
-
-    `homeless` are pins whose flag or mark found no room and lies over something, `crossed` those whose drop to a supply
-    line crosses others.
-    """
-
-    wires: list[Wire] = field(default_factory=list)
-    tags: list[Tag] = field(default_factory=list)
-    junctions: tuple[Spot, ...] = ()
-    homeless: list[Pin] = field(default_factory=list)
-    crossed: list[Pin] = field(default_factory=list)
-
-
-class _Router:
-    def __init__(
-        self,
-        wired: Wired,
-        placed: list[PlacedSymbol],
-        rails: list[Rail],
-        size: tuple[int, int],
-        marks: Mapping[str, str],
-        fixed: frozenset[Pin],
-    ) -> None:
-        self.wired, self.design, self.placed, self.rails, self.marks = wired, wired.design, placed, rails, marks
-        self.net_of = wired.net_of
-        self.fixed = fixed
-        self.number = {name: k + 1 for k, name in enumerate(sorted(self.design.nets))}
-        right = max([size[0], *(int(s.body()[2]) + 14 for s in placed)])
-        low = max([size[1], *(int(s.body()[3]) + 10 for s in placed)])
-        self.grid = Grid(right, low)
-        self.rooms = Rooms()
-        self.out = Routed()
-        self.paths: list[tuple[str, list[Spot]]] = []
-        self.pins: dict[Pin, tuple[Spot, Side, PlacedSymbol]] = {
-            Pin(s.ref, p.number): (s.pin_at(p), p.side, s) for s in placed for p in s.symbol.pins
-        }
-
+class _Router(Surface):
     def run(self, keep: Kept | None, report: Report) -> None:
-        self._prepare()
+        self.prepare()
         again = None
         if keep:
             again = keep.again
@@ -84,10 +42,21 @@ class _Router:
             self._keep(keep)
         stay = keep.pins if keep else frozenset()
         rail_nets = {r.net for r in self.rails}
+        bundler = Bundler(self, self.groups)
+        bundles = bundler.bars() if keep is None else []
+        self.tapped = bundler.tapped
         for pin in self.pins:
             net = self.net_of.get(pin, "")
-            if pin in self.fixed and net and pin not in stay and (again is None or net in again):
+            if (
+                pin in self.fixed
+                and pin not in self.tapped
+                and net
+                and pin not in stay
+                and (again is None or net in again)
+            ):
                 self._fix(net, pin, net in rail_nets)
+        for bars in bundles:
+            bundler.join(bars)
         late = self._straight_drops(again, stay)
         groups = sorted(self._signal_groups(rail_nets), key=lambda g: self._span(g[1]))
         for done, (net, pins) in enumerate(groups):
@@ -112,66 +81,15 @@ class _Router:
                 if wire.net in keep.again:
                     self.paths.append((wire.net, cells_of(wire.points)))
                 self.out.wires.append(wire)
+        for bundle in keep.bundles:
+            for box in bundle_boxes(bundle):
+                self.rooms.add(box)
+                self.close(box)
         for tag in keep.tags:
             if tag.net in self.number and keep.stays(tag.net, tag.pin):
-                self._flag(tag)
-
-    # What is there ------------------------------------------------------------------------------------------------
-
-    def _prepare(self) -> None:
-        prices = [(s.body().grown(1), NEAR) for s in self.placed]
-        closed = []
-        for symbol, labels in labels_on(self.placed, self.wired, self.net_of):
-            closed += [symbol.body(), *_leads(symbol), *(label.box() for label in labels)]
-        self.grid.lay_ground(map(cover, closed), prices)
-        for box in closed:
-            self.rooms.add(box)
-        for pin, (spot, side, _) in self.pins.items():
-            self.rooms.add(Box(*spot, *spot).grown(PIN_ROOM - 0.05))
-            if self.grid.inside(*spot):
-                cell = spot[1] * self.grid.width + spot[0]
-                net = self.net_of.get(pin)
-                self.grid.owner[cell] = self.number[net] if net else -1
-                self.grid.use[cell] = CLOSED
-                self.grid.body[cell] = 0 if net else 1
-                dx, dy = OUTWARD[side]
-                if self.grid.inside(spot[0] + dx, spot[1] + dy):
-                    self.grid.price[cell + dx + dy * self.grid.width] += 1.0
-        self._close_between_bands()
-        for rail in self.rails:
-            self.grid.lay(self.number[rail.net], [(rail.left, rail.y), (rail.right, rail.y)])
-
-    def _close_between_bands(self) -> None:
-        """Nothing runs below a band's last line, above its first one, or for long between its supply lines."""
-        if not self.rails:
-            return
-        if not any(x == 0 for (x, _), _, _ in self.pins.values()):
-            self.grid.close_column(0)  # the names of the supply lines begin there
-        bands = sorted({r.band for r in self.rails})
-        lines = {b: sorted(r.y for r in self.rails if r.band == b) for b in bands}
-        ground = self.wired.ground
-        last = -1
-        used = {s.y for s in self.placed} | {spot[1] for spot, _, _ in self.pins.values()}
-        for k, band in enumerate(bands):
-            supplies = [r.y for r in self.rails if r.band == band and r.net != ground]
-            if supplies:
-                self._close_rows(range(last + 1, min(supplies)), used)
-                self.grid.add_price(range(min(supplies) + 1, max(supplies)), AMONG_RAILS)
-            grounds = [r.y for r in self.rails if r.band == band and r.net == ground]
-            last = max(lines[band])
-            if grounds:
-                following = last + BETWEEN_BANDS if k + 1 < len(bands) else self.grid.height
-                self._close_rows(range(last + 1, following), used)
-
-    def _close_rows(self, rows: range, used: set[int]) -> None:
-        """Close rows in which no part was put by hand."""
-        if rows and not used & set(rows):
-            self.grid.close_rows(rows)
+                self.flag(tag)
 
     # Supplies -----------------------------------------------------------------------------------------------------
-
-    def _rail(self, net: str, band: int) -> Rail | None:
-        return next((r for r in self.rails if r.net == net and r.band == band), None)
 
     def _straight_drops(self, again: frozenset[str] | None, stay: frozenset[Pin]) -> list[Pin]:
         """Lay supply connections that go straight up or down; return the pins whose connection does not."""
@@ -181,10 +99,10 @@ class _Router:
             net = self.net_of.get(pin)
             if net not in nets or pin in stay or pin in self.fixed:
                 continue
-            rail = self._rail(net, symbol.band)
+            rail = self.rail(net, symbol.band)
             path = self._plumb(spot, side, rail, self.number[net]) if rail else None
             if path:
-                self._lay(net, path, pin)
+                self.lay(net, path, pin)
             else:
                 late.append(pin)
         return late
@@ -208,7 +126,7 @@ class _Router:
         net = self.net_of[pin]
         if side in ("top", "bottom") and self._mark(net, pin):
             return
-        rail = self._rail(net, symbol.band)
+        rail = self.rail(net, symbol.band)
         path = None
         if rail:
             w = self.grid.width
@@ -217,10 +135,10 @@ class _Router:
                 for x in range(max(rail.left, spot[0] - 30), min(rail.right, spot[0] + 30) + 1)
                 if self.grid.owner[rail.y * w + x] == self.number[net] and not self.grid.body[rail.y * w + x]
             }
-            goals |= {c for n, p in self.paths if n == net for c in p if self._own(c, net)}
+            goals |= {c for n, p in self.paths if n == net for c in p if self.own(c, net)}
             path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals) if goals else None
-        if path and self._crossed(path, net) <= MOST_CROSSINGS:
-            self._lay(net, path, pin)
+        if path and self.crossed(path, net) <= MOST_CROSSINGS:
+            self.lay(net, path, pin)
         else:
             self._tag(net, pin)
 
@@ -228,8 +146,8 @@ class _Router:
         """Put a local mark at a pin that looks up or down; whether there was room."""
         spot, side, _ = self.pins[pin]
         tag = Tag(net, spot, side, pin, "", net != self.wired.ground)
-        if must or self._fits(tag):
-            self._flag(tag)
+        if must or self.fits(tag):
+            self.flag(tag)
             return True
         return False
 
@@ -240,7 +158,7 @@ class _Router:
         for wire in self.out.wires:
             if wire.net not in rail_nets or wire.pin is None or self.pins[wire.pin][1] not in ("top", "bottom"):
                 continue
-            crossed = self._crossed(cells_of(wire.points), wire.net)
+            crossed = self.crossed(cells_of(wire.points), wire.net)
             if crossed or self._rails_crossed(wire) > MOST_RAILS_CROSSED:
                 found.append(wire.pin)
         return found
@@ -252,9 +170,6 @@ class _Router:
 
     # Signals ------------------------------------------------------------------------------------------------------
 
-    def _own(self, spot: Spot, net: str) -> bool:
-        return self.grid.owner[spot[1] * self.grid.width + spot[0]] == self.number[net]
-
     def _signal_groups(self, rail_nets: set[str]) -> list[tuple[str, list[Pin]]]:
         groups = []
         for net, pins in self.design.nets.items():
@@ -262,7 +177,7 @@ class _Router:
                 continue
             by_block: dict[tuple[int, str], list[Pin]] = {}
             for pin in pins:
-                if pin in self.pins and pin not in self.fixed:
+                if pin in self.pins and pin not in self.fixed and pin not in self.tapped:
                     symbol = self.pins[pin][2]
                     by_block.setdefault((symbol.band, symbol.block), []).append(pin)
             groups += [(net, group) for group in by_block.values()]
@@ -296,22 +211,16 @@ class _Router:
             left.sort(key=lambda p: min(abs(self.pins[p][0][0] - x) + abs(self.pins[p][0][1] - y) for x, y in tree))
             pin = left.pop(0)
             spot, side, _ = self.pins[pin]
-            goals = {c for c in tree if self._own(c, net)}
+            goals = {c for c in tree if self.own(c, net)}
             near = min((abs(spot[0] - x) + abs(spot[1] - y) for x, y in goals), default=0)
             most = DETOUR * near + DETOUR_FREE + PRICES
             path = find_path(self.grid, self.number[net], spot, OUTWARD[side], goals, most)
-            if path and self._crossed(path, net) <= MOST_CROSSINGS and not _roundabout(path):
-                self._lay(net, path, pin)
+            if path and self.crossed(path, net) <= MOST_CROSSINGS and not _roundabout(path):
+                self.lay(net, path, pin)
                 tree |= set(path)
             else:
                 lost.append(pin)
         return lost
-
-    def _crossed(self, path: list[Spot], net: str) -> int:
-        """Return how many wires of others a path crosses."""
-        own, w, owner = self.number[net], self.grid.width, self.grid.owner
-        rails = {r.y for r in self.rails}
-        return sum(owner[y * w + x] not in (0, own) and y not in rails for x, y in path)
 
     def _grow(self, net: str, pins: list[Pin], old: list[Pin]) -> None:
         """Join the new pins of a group to what is drawn of it, and see that it is tagged if it goes on elsewhere."""
@@ -339,7 +248,7 @@ class _Router:
         if not self._tag_apart(net, pins, tree):
             self.out.homeless.append(pins[0])
             spot, side, _ = self.pins[pins[0]]
-            self._flag(Tag(net, spot, side if side in ("left", "right") else "right", pins[0], self.marks.get(net, "")))
+            self.flag(Tag(net, spot, side if side in ("left", "right") else "right", pins[0], self.marks.get(net, "")))
 
     def _tag_apart(self, net: str, pins: list[Pin], tree: set[Spot]) -> bool:
         """Put a flag at the end of a short wire of its own, near one of the pins; whether there was room for it."""
@@ -353,22 +262,22 @@ class _Router:
                         price = far + 2.5 * abs(dy) + (4 if side not in (name, "top", "bottom") else 0) + (way > 0)
                         choices.append((price, (x + way * far, y + dy), name, way, pin))
         choices.sort(key=lambda c: (c[0], c[1]))
-        goals = {c for c in tree if self._own(c, net)}
+        goals = {c for c in tree if self.own(c, net)}
         tries = 0
         for _, spot, name, way, pin in choices:
             if tries > FLAG_TRIES:
                 break
             tag = Tag(net, spot, name, pin, self.marks.get(net, ""))
-            if not self._fits(tag, tip=0.0) or not self.grid.free_strip([spot]):
+            if not self.fits(tag, tip=0.0) or not self.grid.free_strip([spot]):
                 continue
             tries += 1
-            cells = _cells(tag)
+            cells = tag_cells(tag)
             for cell in cells:
                 self.grid.close(*cell)
             path = find_path(self.grid, self.number[net], spot, (-way, 0), goals, FLAG_WAY + PRICES)
-            if path and len(path) < FLAG_WAY and self._crossed(path, net) <= 1:
-                self._lay(net, path)
-                self._flag(tag)
+            if path and len(path) < FLAG_WAY and self.crossed(path, net) <= 1:
+                self.lay(net, path)
+                self.flag(tag)
                 return True
             for cell in cells:
                 self.grid.open(*cell)
@@ -378,77 +287,31 @@ class _Router:
         """Put a flag at a pin, or at the end of a short wire."""
         spot, side, _ = self.pins[pin]
         tag = Tag(net, spot, side, pin, self.marks.get(net, ""))
-        if side in ("left", "right") and self._fits(tag):
-            self._flag(tag)
-        elif side in ("top", "bottom") and self._rail(net, self.pins[pin][2].band) and self._mark(net, pin):
+        if side in ("left", "right") and self.fits(tag):
+            self.flag(tag)
+        elif side in ("top", "bottom") and self.rail(net, self.pins[pin][2].band) and self._mark(net, pin):
             return
         elif not self._tag_apart(net, [pin], {spot}):
             self.out.homeless.append(pin)
-            self._flag(tag if side in ("left", "right") else Tag(net, spot, "right", pin, self.marks.get(net, "")))
+            self.flag(tag if side in ("left", "right") else Tag(net, spot, "right", pin, self.marks.get(net, "")))
 
     def _fix(self, net: str, pin: Pin, is_rail: bool) -> None:
         """Put the flag or mark of a pin for which the arrangement has kept room."""
         spot, side, _ = self.pins[pin]
         if side in ("left", "right"):
-            self._flag(Tag(net, spot, side, pin, self.marks.get(net, "")))
+            self.flag(Tag(net, spot, side, pin, self.marks.get(net, "")))
         elif is_rail:
             self._mark(net, pin, must=True)
         else:
             at = (spot[0], spot[1] + 2 * OUTWARD[side][1])
-            self._lay(net, [spot, (spot[0], spot[1] + OUTWARD[side][1]), at], pin)
-            self._flag(Tag(net, at, "right", pin, self.marks.get(net, "")))
-
-    def _fits(self, tag: Tag, tip: float = PIN_ROOM) -> bool:
-        """Whether nothing lies where a flag or a mark would, but for its tip at a pin."""
-        box, (dx, dy) = tag_box(tag), OUTWARD[tag.side]
-        clear = Box(box.x0 + tip * (dx > 0), box.y0 + tip * (dy > 0), box.x1 - tip * (dx < 0), box.y1 - tip * (dy < 0))
-        return self.rooms.free(clear) and all(self.grid.free(x, y) for x, y in _cells(tag))
-
-    def _flag(self, tag: Tag) -> None:
-        self.out.tags.append(tag)
-        self.rooms.add(tag_box(tag))
-        for x, y in _cells(tag):
-            self.grid.close(x, y)
-
-    def _lay(self, net: str, path: list[Spot], pin: Pin | None = None) -> None:
-        self.grid.lay(self.number[net], path)
-        self.paths.append((net, path))
-        self.out.wires.append(Wire(net, corners(path), pin))
-        for box in self.out.wires[-1].pieces:
-            self.rooms.add(box)
-
-
-def _leads(symbol: PlacedSymbol) -> Iterable[Box]:
-    """Return the lines from a body to its pins, but for the last bit."""
-    left, top, right, bottom = symbol.body()
-    for pin in symbol.symbol.pins:
-        x, y = symbol.pin_at(pin)
-        dx, dy = OUTWARD[pin.side]
-        near = Box(
-            min(max(x, left), right), min(max(y, top), bottom), min(max(x, left), right), min(max(y, top), bottom)
-        )
-        yield Box(
-            min(near.x0, x - 0.5 * dx),
-            min(near.y0, y - 0.5 * dy),
-            max(near.x1, x - 0.5 * dx),
-            max(near.y1, y - 0.5 * dy),
-        )
+            self.lay(net, [spot, (spot[0], spot[1] + OUTWARD[side][1]), at], pin)
+            self.flag(Tag(net, at, "right", pin, self.marks.get(net, "")))
 
 
 def _roundabout(path: list[Spot]) -> bool:
     """Whether a way is much longer than its ends are apart, or winds: a name is then easier to follow."""
     (x0, y0), (x1, y1) = path[0], path[-1]
     return len(path) > DETOUR * (abs(x1 - x0) + abs(y1 - y0)) + DETOUR_FREE or len(corners(path)) - 2 > MOST_BENDS
-
-
-def _cells(tag: Tag) -> list[Spot]:
-    """Return the cells of a flag, or of a local mark, without the one it starts from."""
-    x, y = tag.at
-    dx, _ = OUTWARD[tag.side]
-    if dx:
-        return [(x + dx * k, y) for k in range(1, int(tag_width(tag.net + tag.mark) + 1.1))]
-    columns, rows = cover(tag_box(tag))
-    return [(c, r) for c in columns for r in rows if r != y]
 
 
 def route_wires(
@@ -461,13 +324,15 @@ def route_wires(
     keep: Kept | None = None,
     report: Report = quiet,
     fixed: frozenset[Pin] = frozenset(),
+    groups: Mapping[str, str] | None = None,
 ) -> Routed:
     """Return wires, flags and junction dots for the placed symbols.
 
     `marks` is added to the flags of a net (where it goes on). With `keep`, the nets outside `keep.again` stay as drawn.
-    Pins in `fixed` have a flag or a mark of their own from the start. Cancelled if `report` says stop.
+    Pins in `fixed` have a flag or a mark of their own from the start; nets in `groups` (net -> group) go into bundles
+    where their pins stand in a row. Cancelled if `report` says stop.
     """
-    router = _Router(wired, placed, rails, (width, height), marks or {}, fixed)
+    router = _Router(wired, placed, rails, (width, height), marks or {}, fixed, groups or {})
     router.run(keep, report)
     return router.out
 
@@ -481,6 +346,7 @@ class Kept:
     junctions: tuple[Spot, ...]
     again: frozenset[str]
     pins: frozenset[Pin] = frozenset()
+    bundles: tuple[Bundle, ...] = ()
 
     def stays(self, net: str, pin: Pin | None) -> bool:
         """Whether a wire or tag is kept."""
@@ -511,31 +377,3 @@ def _junctions(router: _Router, keep: Kept | None) -> tuple[Spot, ...]:
                 dot |= (cells // width == rail.y) & (cells % width >= rail.left) & (cells % width <= rail.right)
         dots |= {(int(c % width), int(c // width)) for c in cells[dot]}
     return tuple(sorted(dots))
-
-
-def wire_quality(wires: Iterable[Wire], symbols: Iterable[PlacedSymbol]) -> dict[str, int]:
-    """Return crossings, bends, length, overlaps (two nets along one line) and wires through parts, of a sheet."""
-    across: dict[Spot, set[str]] = {}
-    updown: dict[Spot, set[str]] = {}
-    bends = length = 0
-    cells: dict[Spot, set[str]] = {}
-    for wire in wires:
-        bends += max(0, len(wire.points) - 2)
-        for (x0, y0), (x1, y1) in zip(wire.points, wire.points[1:], strict=False):
-            length += abs(x1 - x0) + abs(y1 - y0)
-            if y0 == y1:
-                for x in range(min(x0, x1), max(x0, x1)):
-                    across.setdefault((x, y0), set()).add(wire.net)
-            else:
-                for y in range(min(y0, y1), max(y0, y1)):
-                    updown.setdefault((x0, y), set()).add(wire.net)
-            for x in range(min(x0, x1), max(x0, x1) + 1):
-                for y in range(min(y0, y1), max(y0, y1) + 1):
-                    cells.setdefault((x, y), set()).add(wire.net)
-    overlaps = sum(len(n) > 1 for n in across.values()) + sum(len(n) > 1 for n in updown.values())
-    crossings = sum(len(n) > 1 for n in cells.values())
-    through = 0
-    for symbol in symbols:
-        left, top, right, bottom = symbol.body()
-        through += sum(left < x < right and top < y < bottom for x, y in cells)
-    return {"crossings": crossings, "bends": bends, "length": length, "overlaps": overlaps, "through parts": through}

@@ -19,7 +19,7 @@ def changed_rect(old: SheetView, new: SheetView) -> QRectF | None:
     if any(getattr(old, name) != getattr(new, name) for name in EVERYWHERE):
         return None
     a, b = old.sheet, new.sheet
-    if (a.rails, a.titles, a.width, a.height) != (b.rails, b.titles, b.width, b.height):
+    if (a.rails, a.titles, a.bundles, a.width, a.height) != (b.rails, b.titles, b.bundles, b.width, b.height):
         return None
     rect = QRectF()
     for left, top, right, bottom in _boxes(old, new):

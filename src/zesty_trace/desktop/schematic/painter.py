@@ -19,11 +19,12 @@ from zesty_trace.core.schematic.labels import (
     drawn_boxes,
     labels_on,
     rail_name,
+    tag_box,
     tag_width,
     text_width,
 )
 from zesty_trace.core.schematic.letters import TAG_SIZE, TITLE_SIZE, VALUE_SIZE
-from zesty_trace.core.schematic.sheet import PlacedSymbol, Rail, Tag, Wire
+from zesty_trace.core.schematic.sheet import Bundle, PlacedSymbol, Rail, Tag, Wire
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.lettering import Lettering, draw_in_pixels, draw_text, on_screen
 from zesty_trace.desktop.schematic import glyphs
@@ -44,7 +45,7 @@ LIGHT_COLORS = {
 FULL_LIGHT_A = 0.010  # an indicator LED looks fully lit from here: common practice
 RAIL_NAMES = 7.0  # room left of the supply lines for their names, grid units
 LABELS = 20.0  # how far what is written beside a part reaches at most, grid units
-MARK_PEN = 0.34
+MARK_PEN, BUNDLE_PEN = 0.34, 0.62
 SMALLEST_A = 1e-6  # of a current that is written
 COLORS = {"ref": "ink", "value": "muted", "pin": "ink", "open": "muted", "number": "muted"}
 HIDE_PX = {"ref": 4.0, "value": 4.5, "pin": 4.0, "open": 5.5, "number": 5.5}  # too small to be read
@@ -61,33 +62,20 @@ class SheetPainter:
 
     def draw(self, p: QPainter, seen: QRectF | None = None) -> None:
         """Draw all, or what reaches into `seen`."""
-        left, top, right, bottom = (-1e9, -1e9, 1e9, 1e9)
+        near = Box(-1e9, -1e9, 1e9, 1e9)
         if seen is not None:
-            left, top, right, bottom = seen.left(), seen.top(), seen.right(), seen.bottom()
+            near = Box(seen.left(), seen.top(), seen.right(), seen.bottom())
         self._zoom = abs(p.transform().m11()) or 1.0
         self._late, self._faint = on_screen(p), False
         self._texts: list[Lettering] = []
         self._rooms: Rooms | None = None
-        for rail in self.view.sheet.rails:
-            self._rail(p, rail)
-        for wire in self.view.sheet.wires:
-            x0, y0, x1, y1 = wire.bounds
-            if x1 < left or x0 > right or y1 < top or y0 > bottom:
-                continue
-            p.setPen(self._pen(wire.net, 0.2))
-            p.drawPolyline(QPolygonF([QPointF(x, y) for x, y in wire.points]))
-        p.setPen(Qt.PenStyle.NoPen)
-        p.setBrush(theme.current().color("ink"))
-        for x, y in self.view.sheet.junctions:
-            if left - 1 < x < right + 1 and top - 1 < y < bottom + 1:
-                p.drawEllipse(QPointF(x, y), 0.32, 0.32)
+        self._lines(p, near)
+        around = near.grown(LABELS)
         for tag in self.view.sheet.tags:
-            x, y = tag.at
-            if left - 2 * LABELS < x < right + 2 * LABELS and top - 4 < y < bottom + 4:
+            if around.meets(tag_box(tag)):
                 self._tag(p, tag)
         for symbol, labels in labels_on(self.view.sheet.symbols, self.view.wired, self._nets, self.view.variant):
-            near_x, near_y, far_x, far_y = symbol.body()
-            if far_x + LABELS > left and near_x - LABELS < right and far_y + LABELS > top and near_y - LABELS < bottom:
+            if around.meets(symbol.body()):
                 self._symbol(p, symbol)
                 self._labels(p, symbol, labels)
         for title in self.view.sheet.titles:
@@ -95,6 +83,23 @@ class SheetPainter:
         if self.view.overlay:
             self._overlay(p)
         draw_in_pixels(p, self._texts)
+
+    def _lines(self, p: QPainter, near: Box) -> None:
+        """Draw supply lines, wires, bundles and dots."""
+        for rail in self.view.sheet.rails:
+            self._rail(p, rail)
+        around = near.grown(1.0)
+        for wire in self.view.sheet.wires:
+            if around.meets(wire.bounds.grown(0.2)):
+                p.setPen(self._pen(wire.net, 0.2))
+                p.drawPolyline(QPolygonF([QPointF(x, y) for x, y in wire.points]))
+        for bundle in self.view.sheet.bundles:
+            self._bundle(p, bundle)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(theme.current().color("ink"))
+        for x, y in self.view.sheet.junctions:
+            if around.meets(Box(x, y, x, y).grown(0.4)):
+                p.drawEllipse(QPointF(x, y), 0.32, 0.32)
 
     def _text(self, p: QPainter, words: Lettering) -> None:
         """Keep text for the end where it can be drawn in pixels, else draw it."""
@@ -258,6 +263,20 @@ class SheetPainter:
             self._text(p, Lettering(ref.x, s.y + 0.85, say(amp, "A", 2), VALUE_SIZE, "teal"))
         else:
             self._text(p, Lettering(ref.box().x1 + 0.5, ref.y + 0.05, say(amp, "A", 2), VALUE_SIZE, "teal"))
+
+    def _bundle(self, p: QPainter, bundle: Bundle) -> None:
+        """Draw the thick line of a group of signals, its name, and each tap with the signal's name over it."""
+        pen = QPen(theme.current().color("muted"), BUNDLE_PEN)
+        pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+        p.setPen(pen)
+        for points in bundle.lines:
+            p.drawPolyline(QPolygonF([QPointF(x, y) for x, y in points]))
+        for x, y in bundle.names_at:
+            self._text(p, Lettering(x, y, bundle.name, TAG_SIZE, "ink", "center", True))
+        for tap in bundle.taps:
+            p.setPen(self._pen(tap.net, 0.2))
+            p.drawPolyline(QPolygonF([QPointF(*tap.end), QPointF(*tap.on)]))
+            self._text(p, Lettering(*tap.name_at, tap.net, TAG_SIZE, "ink", "center"))
 
     def _mark(self, p: QPainter, tag: Tag) -> None:
         """Draw a piece of a supply line right at a pin, with its name; of ground, the bar alone."""
