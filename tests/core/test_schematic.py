@@ -16,7 +16,8 @@ from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.blocks import propose_blocks
 from zesty_trace.core.schematic.quality import wire_quality
 from zesty_trace.core.schematic.sheet import Sheet, Wire
-from zesty_trace.core.wording.sentences import completions, understand
+from zesty_trace.core.wording.completing import completions
+from zesty_trace.core.wording.sentences import understand
 from zesty_trace.errors import EditError, InputError
 
 

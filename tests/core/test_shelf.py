@@ -8,7 +8,8 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.shelf import search, space_mm2
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.wording.sentences import completions, understand
+from zesty_trace.core.wording.completing import completions
+from zesty_trace.core.wording.sentences import understand
 from zesty_trace.errors import InputError
 
 

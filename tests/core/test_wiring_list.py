@@ -14,7 +14,8 @@ from zesty_trace.core.design.model import Design, Option, Part, Pin, StateSpec
 from zesty_trace.core.design.scenario_edits import reading
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.tables.importing import export_parts, export_wiring, import_prototype
-from zesty_trace.core.wording.sentences import completions, say, understand
+from zesty_trace.core.wording.completing import completions
+from zesty_trace.core.wording.sentences import say, understand
 from zesty_trace.core.wording.wiring_list import line_of, read_list, write_list
 from zesty_trace.core.wording.words import expand, quote, split_words
 from zesty_trace.errors import EditError, InputError

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
+
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.wired import SWITCHES, Wired
 from zesty_trace.core.design.model import Pin
 
+CHIP_PINS, LEAST_LINES, SERVED_SHARE = 5, 3, 0.6  # a connector that serves one chip
 ORDER = ("Power", "Controller", "Bus", "Display", "Lights", "Outputs", "Panel", "Ports", "Other")
 
 
@@ -33,6 +36,9 @@ class _Proposal:
             seed = self.design.parts[ref].block or self._seed(ref)
             if seed:
                 self.block[ref] = seed
+        for ref in drawn:
+            if self.block.get(ref) == "Ports" and not self.design.parts[ref].block:
+                self.block[ref] = self.block.get(self._served(ref), "Ports")
         for ref in drawn:
             if self.block.get(ref) == "Switch":
                 self.block[ref] = self._switch_block(ref)
@@ -70,6 +76,16 @@ class _Proposal:
         pins = self.wired.kind(ref).pins
         nets = (self.net_of.get(Pin(ref, p.number)) for p in pins)
         return [n for n in nets if n and n not in self.rails]
+
+    def _served(self, ref: str) -> str:
+        """Return the chip that a connector mostly leads to, or "": the two are then drawn beside each other."""
+        nets = self._nets(ref)
+        lines: Counter[str] = Counter()
+        for net in nets:
+            lines.update({p.ref for p in self.design.nets[net] if len(self.wired.kind(p.ref).pins) >= CHIP_PINS})
+        chips = [(n, chip) for chip, n in lines.items() if chip != ref and not self.wired.kind(chip).connector]
+        most, chip = max(chips, default=(0, ""))
+        return chip if most >= LEAST_LINES and most >= SERVED_SHARE * len(nets) else ""
 
     def _switch_block(self, ref: str) -> str:
         for net in self._nets(ref):

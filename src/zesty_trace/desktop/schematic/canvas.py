@@ -26,7 +26,7 @@ REACH = 0.8
 MARGIN_PX = 14.0
 KIND_FORMAT = "application/x-zesty-trace-kind"
 NOTHING_DRAWN = (
-    "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), add parts from the shelf (Ctrl+Shift+N), "
+    "Nothing is drawn yet. Import the prototype in Brief (Ctrl+1), add parts from the shelf (Ctrl+Shift+8), "
     "or say a part below."
 )
 LEAST_REF_PX, MOST_REF_PX = 9.0, 17.0  # how high references are when a sheet opens

@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QComboBox, QMenu, QPushButton, QSizePolicy, QSplit
 
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.schematic.pages import pages_of
-from zesty_trace.core.wording.sentences import completions, understand
+from zesty_trace.core.wording.completing import completions
+from zesty_trace.core.wording.sentences import understand
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.kit.widgets import card, label, lines_of, row

@@ -23,7 +23,7 @@ class DrawerSpec:
 
 
 DRAWERS = {
-    "shelf": DrawerSpec("shelf", "ShelfDrawer", "Add a part", "Ctrl+Shift+N"),
+    "shelf": DrawerSpec("shelf", "ShelfDrawer", "Add a part", "Ctrl+Shift+8"),
     "part": DrawerSpec("part", "PartDrawer", "Part", "Ctrl+Shift+1"),
     "wiring": DrawerSpec("wiring", "WiringDrawer", "Wiring list", "Ctrl+Shift+2"),
     "states": DrawerSpec("states", "StatesDrawer", "States", "Ctrl+Shift+3"),
