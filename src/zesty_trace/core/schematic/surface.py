@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.schematic.flags import Rooms, cover
-from zesty_trace.core.schematic.labels import labels_on, tag_box, tag_width
+from zesty_trace.core.schematic.labels import Label, labels_on, tag_box, tag_width
 from zesty_trace.core.schematic.paths import CLOSED, Grid, corners
 from zesty_trace.core.schematic.sheet import Bundle, PlacedSymbol, Rail, Spot, Tag, Wire
 from zesty_trace.core.schematic.symbols import Side
@@ -66,11 +67,9 @@ class Surface:
 
     def prepare(self) -> None:
         prices = [(s.body().grown(1), NEAR) for s in self.placed]
-        closed = []
-        for symbol, labels in labels_on(self.placed, self.wired, self.net_of):
-            closed += [symbol.body(), *leads(symbol), *(label.box() for label in labels)]
-        self.grid.lay_ground(map(cover, closed), prices)
-        for box in closed:
+        closed = [each for s, labels in labels_on(self.placed, self.wired, self.net_of) for each in _closed(s, labels)]
+        self.grid.lay_ground((cells for _, cells in closed), prices)
+        for box, _ in closed:
             self.rooms.add(box)
         for pin, (spot, side, _) in self.pins.items():
             self.rooms.add(Box(*spot, *spot).grown(PIN_ROOM - 0.05))
@@ -153,6 +152,12 @@ class Surface:
         self.out.wires.append(Wire(net, corners(path), pin))
         for box in self.out.wires[-1].pieces:
             self.rooms.add(box)
+
+
+@lru_cache(2048)
+def _closed(symbol: PlacedSymbol, labels: tuple[Label, ...]) -> list[tuple[Box, tuple[range, range]]]:
+    """Return the rectangles of a symbol that nothing may enter, each with its columns and rows."""
+    return [(box, cover(box)) for box in (symbol.body(), *leads(symbol), *(label.box() for label in labels))]
 
 
 def leads(symbol: PlacedSymbol) -> Iterable[Box]:
