@@ -129,10 +129,11 @@ def check_connections(sheet: Sheet, design: Design) -> None:
 
 
 def test_a_part_that_the_user_moved_stays_where_it_was_put(mended: Design, catalogue: Catalogue) -> None:
-    moved = edits.move_on_sheet(mended, {"R14": (60, 40)})
+    free = arrange(Wired(mended, catalogue)).width + 12
+    moved = edits.move_on_sheet(mended, {"R14": (free, 40)})
     sheet = arrange(Wired(moved, catalogue))
     symbol = next(s for s in sheet.symbols if s.ref == "R14")
-    assert (symbol.x, symbol.y) == (60, 40)
+    assert (symbol.x, symbol.y) == (free, 40)
     assert wire_quality(sheet.wires, sheet.symbols)["overlaps"] == 0
 
 

@@ -96,6 +96,25 @@ def test_strips_cut_no_wire(demo, catalogue: Catalogue) -> None:
         assert max(w.bounds.y1 for w in upper.wires) < min(w.bounds.y0 for w in lower.wires)
 
 
+@pytest.mark.parametrize("onto", ["U3", "R1", "J6", "C5"])
+def test_a_part_dragged_onto_another_is_put_beside_it(
+    onto: str, demo, catalogue: Catalogue, tmp_path: Path, qapp
+) -> None:
+    """At once and after the arrangement: never two parts on one spot, and the picture says what the nets say."""
+    from zesty_trace.core.design import edits
+    from zesty_trace.core.schematic.amend import amend
+
+    before = Wired(demo, catalogue)
+    sheet = arrange(before)
+    there = next(s for s in sheet.symbols if s.ref == onto)
+    after = before.with_design(edits.move_on_sheet(demo, {"R9": (there.x, there.y)}))
+    for drawn in (amend(sheet, demo, after), arrange(after)):
+        bodies = {s.ref: s.body() for s in drawn.symbols}
+        assert not any(bodies["R9"].meets(b) for ref, b in bodies.items() if ref != "R9")
+        wrong = ("nets joined", "nets in pieces", "pins of different nets on one spot", "pins without a lead")
+        assert not set(found(after, drawn, tmp_path)) & set(wrong)
+
+
 # Bundles --------------------------------------------------------------------------------------------------------------
 
 

@@ -605,6 +605,7 @@ def test_a_part_is_found_on_the_shelf_and_put_on_the_sheet(sheet, qtbot, settle)
     assert shelf.kind.id == "relay_12v"
     assert "5 pins" in shelf.said.text()
     assert "mm²" in shelf.space.text()
+    assert "EUR a board" in shelf.space.text()
     qtbot.keyClick(shelf.words, Qt.Key.Key_Return)
     settle(sheet.window())
     assert sheet.session.design.parts["K1"].kind == "relay_12v"

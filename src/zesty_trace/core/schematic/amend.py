@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from functools import partial
 
 import numpy as np
 
@@ -17,7 +18,8 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.schematic import symbols
-from zesty_trace.core.schematic.labels import drawn_boxes, lines_of
+from zesty_trace.core.schematic.apart import put_apart
+from zesty_trace.core.schematic.labels import drawn_boxes, labels_on, lines_of, tag_box
 from zesty_trace.core.schematic.paths import cells_of
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.core.schematic.symbols import Side, Symbol
@@ -40,6 +42,9 @@ def amend(sheet: Sheet, before: Design, wired: Wired, marks: Mapping[str, str] |
         s.ref: s for s in sheet.symbols if s.ref in after.parts and after.parts[s.ref].kind == before.parts[s.ref].kind
     }
     placed = [_moved(s, before, after) for s in kept.values()]
+    moved = {s.ref for s in placed if s is not kept[s.ref]}
+    flags = (tag_box(t) for t in sheet.tags if t.pin.ref not in moved)
+    placed = put_apart(placed, moved, partial(_rooms_of, wired), flags)
     fresh = [r for r, p in after.parts.items() if r not in before.parts or before.parts[r].kind != p.kind]
     placed += _fresh(replace(sheet, symbols=tuple(placed)), wired, fresh)
     touched = {s.ref for s in placed if s is not kept.get(s.ref)} | (before.parts.keys() - after.parts.keys())
@@ -95,6 +100,13 @@ def _ends_free(sheet: Sheet, net: str, gone: set[Pin]) -> bool:
         return False
     cells = {c for w in own for c in cells_of(w.points)}
     return not any(end in cells for w in wires if w not in own for end in (w.points[0], w.points[-1]))
+
+
+def _rooms_of(wired: Wired, s: PlacedSymbol) -> list[Box]:
+    """Return the room of a part's body, of its leads, and of what is written at it."""
+    spots = [Box(*s.pin_at(p), *s.pin_at(p)) for p in s.symbol.pins]
+    labels = (label.box() for _, labels in labels_on([s], wired, wired.net_of) for label in labels)
+    return [s.body().grown(0.5), *(b.grown(0.5) for b in spots), *(b.grown(0.2) for b in labels)]
 
 
 def _moved(symbol: PlacedSymbol, before: Design, after: Design) -> PlacedSymbol:

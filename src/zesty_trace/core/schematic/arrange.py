@@ -11,7 +11,9 @@ from dataclasses import replace
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Page
+from zesty_trace.core.geometry import Box
 from zesty_trace.core.progress import Report, quiet
+from zesty_trace.core.schematic.apart import put_apart
 from zesty_trace.core.schematic.bundles import LEAST, numbered_groups
 from zesty_trace.core.schematic.clusters import Cluster, Clusters
 from zesty_trace.core.schematic.labels import (
@@ -166,8 +168,13 @@ def _laid_out(a: Clusters) -> tuple[list[PlacedSymbol], list[Rail], list[Title],
         top = bottom + BETWEEN_BANDS
     rails = [Rail(r.net, r.band, r.y, 1, width) for r in rails]
     if a.design.sheet:
-        placed = _rebanded(placed, rails)
+        moved = a.design.sheet.keys()
+        placed = _rebanded(put_apart(placed, moved, a.rooms_of, map(_line_room, rails)), rails)
     return placed, rails, titles, (width + 2, top)
+
+
+def _line_room(rail: Rail) -> Box:
+    return Box(rail.left, rail.y - 1.0, rail.right, rail.y + 1.0)
 
 
 def _used_rails(a: Clusters, row: list[Cluster]) -> list[str]:

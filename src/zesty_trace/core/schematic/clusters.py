@@ -357,6 +357,11 @@ class Clusters:
         ]
         return rooms + self._corridors(ref, symbol, x, y)
 
+    def rooms_of(self, s: PlacedSymbol) -> list[Box]:
+        """Return the room of a placed part and those of its flags and bundles."""
+        rooms = self._rooms(s.ref, s.symbol, s.x, s.y)
+        return rooms[: len(rooms) - len(self._corridors(s.ref, s.symbol, s.x, s.y))]
+
     def _corridors(self, ref: str, symbol: Symbol, x: int, y: int) -> list[Box]:
         """Return the columns in which a part's supply connections run up or down."""
         found = []

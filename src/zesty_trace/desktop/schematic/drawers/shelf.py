@@ -10,6 +10,7 @@ from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.shelf import search, space_mm2
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part
+from zesty_trace.core.ordering.quote import cheapest
 from zesty_trace.core.quantities import mm
 from zesty_trace.core.schematic.amend import plain_symbol
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
@@ -21,6 +22,8 @@ from zesty_trace.desktop.schematic.canvas import KIND_FORMAT
 from zesty_trace.desktop.schematic.drawers.base import Drawer, wrapped
 from zesty_trace.desktop.schematic.painter import SheetPainter
 from zesty_trace.desktop.schematic.view import SheetView
+from zesty_trace.errors import ZestyError
+from zesty_trace.journey.ordering import offers_for
 
 MOST_PX = 9.0  # of a grid unit in the preview
 PINS_SAID = 24
@@ -131,7 +134,18 @@ class ShelfDrawer(Drawer):
         b = self.session.design.brief
         board = mm(b.case_width_nm) * mm(b.case_height_nm)
         share = f", {area / board:.1%} of {mm(b.case_width_nm):.0f} x {mm(b.case_height_nm):.0f} mm" if board else ""
-        self.space.setText(f"Takes {area:.0f} mm² of the board{share}")
+        self.space.setText(f"Takes {area:.0f} mm² of the board{share}{self._price(area, board)}")
+
+    def _price(self, area_mm2: float, board_mm2: float) -> str:
+        """Return what that room costs on each board, by the cheapest offer."""
+        try:
+            offer = cheapest(offers_for(self.session.design, self.session.today, self.session.path))
+        except ZestyError:
+            return ""
+        if offer is None or not board_mm2:
+            return ""
+        each = float(offer.total.amount) / offer.boards * area_mm2 / board_mm2
+        return f", about {each:.2f} {offer.total.currency} a board by the cheapest offer"
 
     def put(self) -> None:
         """Put the picked kind on the sheet."""
