@@ -106,6 +106,7 @@ def test_every_way_of_writing_gives_the_same(whole: int, tenth: int, letter: str
         assert parse_value(text) == pytest.approx(value)
 
 
+@pytest.mark.campaign  # the table of letters is made on first use
 @given(st.text(max_size=12))
 def test_nothing_but_a_value_or_words_comes_out(text: str) -> None:
     value = leading_value(text)
