@@ -8,23 +8,34 @@ from dataclasses import replace
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.schematic.sheet import PlacedSymbol
 
-FARTHEST = 60
+FARTHEST, PIN, EDGE = 60, 0.3, 0.4
 Rooms = Callable[[PlacedSymbol], list[Box]]
 
 
 def put_apart(
     placed: list[PlacedSymbol], moved: Collection[str], rooms_of: Rooms, others: Iterable[Box] = ()
 ) -> list[PlacedSymbol]:
-    """Return the symbols with those of `moved` that lie over another one's rooms, or over `others`, shifted."""
+    """Return the symbols with those of `moved` whose body or pins lie over another's shifted.
+
+    They go where their rooms meet no other rooms, and none of `others`.
+    """
     if not moved:
         return placed
+    solid = [box for s in placed if s.ref not in moved for box in _solid(s)]
     taken = [room for s in placed if s.ref not in moved for room in rooms_of(s)] + list(others)
     found = []
     for symbol in placed:
-        found.append(_nearest(symbol, rooms_of(symbol), taken) if symbol.ref in moved else symbol)
+        lies_over = symbol.ref in moved and any(a.meets(b) for a in _solid(symbol) for b in solid)
+        found.append(_nearest(symbol, rooms_of(symbol), taken) if lies_over else symbol)
         if symbol.ref in moved:
             taken += rooms_of(found[-1])
+            solid += _solid(found[-1])
     return found
+
+
+def _solid(s: PlacedSymbol) -> list[Box]:
+    """Return what may never lie over another part: the body and the spots of the pins."""
+    return [s.body().grown(-EDGE), *(Box(*s.pin_at(p), *s.pin_at(p)).grown(PIN) for p in s.symbol.pins)]
 
 
 def _nearest(symbol: PlacedSymbol, rooms: list[Box], taken: list[Box]) -> PlacedSymbol:
