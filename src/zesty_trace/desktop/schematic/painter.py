@@ -11,12 +11,10 @@ from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.design.model import Pin
 from zesty_trace.core.geometry import Box
 from zesty_trace.core.quantities import say
-from zesty_trace.core.schematic.flags import Rooms
 from zesty_trace.core.schematic.labels import (
     MARK_HALF_WIDE,
     TAG_HALF_HIGH,
     Label,
-    drawn_boxes,
     labels_on,
     rail_name,
     tag_box,
@@ -24,10 +22,11 @@ from zesty_trace.core.schematic.labels import (
     text_width,
 )
 from zesty_trace.core.schematic.letters import TAG_SIZE, TITLE_SIZE, VALUE_SIZE
-from zesty_trace.core.schematic.sheet import Bundle, PlacedSymbol, Rail, Tag, Wire
+from zesty_trace.core.schematic.sheet import Bundle, PlacedSymbol, Rail, Tag
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.lettering import Lettering, draw_in_pixels, draw_text, on_screen
 from zesty_trace.desktop.schematic import glyphs
+from zesty_trace.desktop.schematic.marks import Marks
 from zesty_trace.desktop.schematic.view import SheetView
 
 PEN = 0.16
@@ -59,6 +58,7 @@ class SheetPainter:
         self._rails = {r.net for r in view.sheet.rails}
         self._pens: dict[tuple[str, float], QPen] = {}
         self._nets = view.design.net_of()
+        self._marks = Marks(view)
 
     def draw(self, p: QPainter, seen: QRectF | None = None) -> None:
         """Draw all, or what reaches into `seen`."""
@@ -68,7 +68,6 @@ class SheetPainter:
         self._zoom = abs(p.transform().m11()) or 1.0
         self._late, self._faint = on_screen(p), False
         self._texts: list[Lettering] = []
-        self._rooms: Rooms | None = None
         self._lines(p, near)
         around = near.grown(LABELS)
         for tag in self.view.sheet.tags:
@@ -311,74 +310,16 @@ class SheetPainter:
     def _badge(self, p: QPainter, s: PlacedSymbol, number: int, severity: str) -> None:
         """Draw a finding's number beside a part, at a corner where nothing is drawn or written."""
         t = theme.current()
-        left, top, right, bottom = s.body()
-        corners = [
-            (x, y)
-            for far in (1.4, 2.4, 3.6)
-            for x, y in (
-                (left - far, top - far),
-                (right + far, top - far),
-                (left - far, bottom + far),
-                (right + far, bottom + far),
-            )
-        ]
-        free = (c for c in corners if self._taken().free(Box(*c, *c).grown(1.2)))
-        x, y = next(free, corners[0])
-        self._taken().add(Box(x, y, x, y).grown(1.2))
+        x, y = self._marks.badge_at(s.ref)
         p.setPen(QPen(t.color("paper"), 0.2))
         p.setBrush(t.color(severity))
         p.drawEllipse(QPointF(x, y), 1.2, 1.2)
         self._text(p, Lettering(x, y, str(number), 1.4, "on_accent" if severity != "fix" else "paper", "center", True))
 
-    def _taken(self) -> Rooms:
-        """Return what is drawn on the sheet, worked out when first asked for."""
-        if self._rooms is None:
-            self._rooms = Rooms()
-            for box in drawn_boxes(self.view.sheet, self.view.wired):
-                self._rooms.add(box)
-        return self._rooms
-
     def _overlay(self, p: QPainter) -> None:
         """Write the voltage of each net where there is room on its line or along one of its wires."""
-        rooms = self._taken()
-        done = {r.net for r in self.view.sheet.rails}
-        for wire in sorted(self.view.sheet.wires, key=lambda w: w.bounds.x0 - w.bounds.x1):
-            if wire.net in done or not (said := self._volts_said(wire.net)):
-                continue
-            spot = self._free_spot(rooms, wire, text_width(said, VALUE_SIZE) + 0.8)
-            if spot:
-                done.add(wire.net)
-                rooms.add(self._bubble(p, *spot, said))
-        for tag in self.view.sheet.tags:
-            if tag.net not in done and (said := self._volts_said(tag.net)):
-                way = -1 if tag.side == "left" else 1
-                x = tag.at[0] + way * (tag_width(tag.net + tag.mark) + text_width(said, VALUE_SIZE) / 2 + 0.9)
-                half = text_width(said, VALUE_SIZE) / 2 + 0.4
-                if rooms.free(Box(x - half, tag.at[1] - 0.8, x + half, tag.at[1] + 0.8)):
-                    done.add(tag.net)
-                    rooms.add(self._bubble(p, x, tag.at[1], said))
-        for rail in self.view.sheet.rails:
-            if rail.net in self.view.volts:
-                said = say(self.view.volts[rail.net], "V")
-                self._bubble(p, rail.right + text_width(said, VALUE_SIZE) / 2 + 1.0, rail.y, said)
-
-    def _volts_said(self, net: str) -> str:
-        if net in self.view.unknown:
-            return "not modelled"
-        return say(self.view.volts[net], "V") if net in self.view.volts else ""
-
-    @staticmethod
-    def _free_spot(rooms: Rooms, wire: Wire, wide: float) -> tuple[float, float] | None:
-        """Return where beside a wire nothing is drawn."""
-        for x0, y0, x1, y1 in sorted(wire.pieces, key=lambda b: b.x0 - b.x1 + b.y0 - b.y1):
-            if y0 == y1:
-                spots = [((x0 + x1) / 2, y0 - 1.0), ((x0 + x1) / 2, y0 + 1.0), (x0 + wide / 2, y0 - 1.0)]
-            else:
-                spots = [(x0 + wide / 2 + 0.3, (y0 + y1) / 2), (x0 - wide / 2 - 0.3, (y0 + y1) / 2)]
-            for x, y in spots:
-                if rooms.free(Box(x - wide / 2, y - 0.75, x + wide / 2, y + 0.75)):
-                    return x, y
-        return None
+        for x, y, said in self._marks.bubbles:
+            self._bubble(p, x, y, said)
 
     def _bubble(self, p: QPainter, x: float, y: float, text: str) -> Box:
         """Draw a voltage, and return what it covers."""

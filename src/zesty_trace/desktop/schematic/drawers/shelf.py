@@ -10,7 +10,7 @@ from zesty_trace.core.catalogue.kinds import Kind
 from zesty_trace.core.catalogue.shelf import search, space_mm2
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part
-from zesty_trace.core.ordering.quote import cheapest
+from zesty_trace.core.ordering.quote import Offer, cheapest
 from zesty_trace.core.quantities import mm
 from zesty_trace.core.schematic.amend import plain_symbol
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
@@ -71,11 +71,14 @@ class ShelfDrawer(Drawer):
         self.package.currentTextChanged.connect(lambda _t: self._weigh())
         self.words.installEventFilter(self)
         self._kinds: list[Kind] = []
+        self._offer: Offer | None = None
 
     def pull(self) -> None:
         """Show what the words find."""
+        self._ask_price()
         if not self._kinds:
             self._search()
+        self._weigh()
         self.words.setFocus()
 
     def eventFilter(self, watched: object, event: object) -> bool:  # type: ignore[override]
@@ -138,14 +141,17 @@ class ShelfDrawer(Drawer):
 
     def _price(self, area_mm2: float, board_mm2: float) -> str:
         """Return what that room costs on each board, by the cheapest offer."""
+        if self._offer is None or not board_mm2:
+            return ""
+        each = float(self._offer.total.amount) / self._offer.boards * area_mm2 / board_mm2
+        return f", about {each:.2f} {self._offer.total.currency} a board by the cheapest offer"
+
+    def _ask_price(self) -> None:
+        """Read the price sheets once for a design, not for each kind that is picked."""
         try:
-            offer = cheapest(offers_for(self.session.design, self.session.today, self.session.path))
+            self._offer = cheapest(offers_for(self.session.design, self.session.today, self.session.path))
         except ZestyError:
-            return ""
-        if offer is None or not board_mm2:
-            return ""
-        each = float(offer.total.amount) / offer.boards * area_mm2 / board_mm2
-        return f", about {each:.2f} {offer.total.currency} a board by the cheapest offer"
+            self._offer = None
 
     def put(self) -> None:
         """Put the picked kind on the sheet."""
