@@ -157,7 +157,16 @@ def _parser() -> argparse.ArgumentParser:
         ("ref", {"help": "the part"}),
         ("--apply", {"action": "store_true", "help": "replace one by the other"}),
     )
-    add("route", boards.route_command, "place what is not placed and route the board", project)
+    add("place", boards.place_command, "place what is not placed", project)
+    add(
+        "route",
+        boards.route_command,
+        "place what is not placed and route what is open; copper that is there is kept",
+        project,
+        ("--net", {"action": "append", "help": "only this net (more than once)"}),
+        ("--again", {"action": "store_true", "help": "take off what the machine routed, and route anew"}),
+    )
+    add("pour", boards.pour_command, "what the pours fill", project)
     add("check", boards.check_command, "board review: clearances, holes, missing copper", project)
     add(
         "fab",
@@ -165,6 +174,7 @@ def _parser() -> argparse.ArgumentParser:
         "write the fabrication zip",
         project,
         ("--out", {"help": "folder (default: in the project)"}),
+        ("--despite", {"metavar": "REASON", "help": "write it although findings stop it; the reason is recorded"}),
     )
     add("quote", boards.quote_command, "prices and dates from all board houses", project)
     add(

@@ -23,6 +23,20 @@ if TYPE_CHECKING:
     from zesty_trace.store.records import Records
 
 
+def place_command(a: argparse.Namespace) -> Answer:
+    """Place what is not placed, or all that nothing holds."""
+    from zesty_trace.core.board.place import place_rest
+
+    edit(a.project, place_rest)
+    wired, _ = load(a.project)
+    spots = wired.design.board.placements
+    data = {
+        ref: {"x_mm": p.x_nm / 1e6, "y_mm": p.y_nm / 1e6, "angle_deg": p.angle_mdeg / 1000, "side": p.side}
+        for ref, p in spots.items()
+    }
+    return FINE, data, f"{len(spots)} parts are on the board"
+
+
 def route_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.board.place import place_rest
     from zesty_trace.core.board.router import RouteResult, route
@@ -30,24 +44,48 @@ def route_command(a: argparse.Namespace) -> Answer:
     results: list[RouteResult] = []
 
     def go(wired: Wired) -> Design:
-        result = route(wired.with_design(place_rest(wired)))
+        result = route(wired.with_design(place_rest(wired)), nets=a.net or None, again=a.again)
         results.append(result)
         return result.design
 
     edit(a.project, go)
     r = results[0]
+    board = r.design.board
     data = {
         "connections": r.connections,
         "missing": r.missing,
         "passes": r.passes,
         "conflicts": r.conflicts,
-        "tracks": len(r.design.board.tracks),
-        "vias": len(r.design.board.vias),
+        "tracks": len(board.tracks),
+        "vias": len(board.vias),
+        "open": [
+            {"net": k.net, "from": str(k.a), "to": str(k.b), "x_mm": k.ax_nm / 1e6, "y_mm": k.ay_nm / 1e6}
+            for k in r.open
+        ],
+        "tight": [str(t) for t in r.tight],
     }
-    text = (
-        f"{r.connections - r.missing} of {r.connections} connections routed in {r.passes} passes, {data['vias']} vias"
-    )
-    return (FOUND if r.missing or r.conflicts else FINE), data, text
+    lines = [f"{r.connections - r.missing} of {r.connections} connections have copper, {data['vias']} vias"]
+    if r.missing:
+        lines[0] += f"; {r.missing} stay open, since no way is left that keeps the clearance"
+    lines += [f"  {t}" for t in r.tight]
+    if r.conflicts:
+        lines.append(f"{r.conflicts} pairs of nets are too near in copper that is kept: see zt check")
+    return (FOUND if r.missing or r.conflicts else FINE), data, "\n".join(lines)
+
+
+def pour_command(a: argparse.Namespace) -> Answer:
+    """Say what the pours fill."""
+    from zesty_trace.core.board.pour import pour_shapes
+    from zesty_trace.core.design.model import LAYERS
+
+    wired, _ = load(a.project)
+    data = [
+        {"net": net, "layer": layer, "pieces": len(area.geoms), "area_mm2": round(area.area, 2)}
+        for layer in LAYERS
+        for net, area in pour_shapes(wired, layer)
+    ]
+    lines = [f"{d['net']} on {d['layer']}: {d['area_mm2']:g} mm² in {d['pieces']} pieces" for d in data]
+    return FINE, data, "\n".join(lines) or "There is no pour yet."
 
 
 def check_command(a: argparse.Namespace) -> Answer:
@@ -60,11 +98,17 @@ def check_command(a: argparse.Namespace) -> Answer:
 
 
 def fab_command(a: argparse.Namespace) -> Answer:
+    """Write the zip; with a reason also for a board that something stops."""
+    from zesty_trace.core.board.gate import accept_stops, stopping
     from zesty_trace.core.fabrication.package import keep_package, write_package
 
     wired, folder = load(a.project)
+    despite = [f.title for f in stopping(wired)] if a.despite is not None else []
+    if despite:
+        wired, folder = edit(a.project, lambda w: accept_stops(w, a.despite, date.today().isoformat()))
     path = write_package(wired, Path(a.out)) if a.out else keep_package(wired, folder)
-    return FINE, {"zip": str(path)}, f"Wrote {path}"
+    text = "".join(f"\nAccepted, and kept in the design: {title} (“{a.despite}”)" for title in despite)
+    return FINE, {"zip": str(path), "despite": despite}, f"Wrote {path}{text}"
 
 
 def quote_command(a: argparse.Namespace) -> Answer:

@@ -20,7 +20,7 @@ from zesty_trace.core.board.copper import (
 )
 from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.place import rectangle_outline
-from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.shorts import ROUNDING_MM, nets_too_near
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design import edits
@@ -30,13 +30,12 @@ from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say, say_mm
 from zesty_trace.errors import SolveError
 
-ROUNDING_MM = 0.002
 RULES_SOURCE = "board rules of the project (comfortable two-layer class, common practice)"
 
 
 UNPLACED = rule(
     "unplaced",
-    Severity.FIX,
+    Severity.STOP,
     "Only parts on the board can be routed and ordered.",
     RULES_SOURCE,
     limits="every part on the board",
@@ -202,56 +201,23 @@ def _links(wired: Wired) -> Iterator[Finding]:
 
 def _clearances(wired: Wired) -> Iterator[Finding]:
     """Yield pairs of copper of different nets that are nearer than the rule, one finding a pair of nets and layer."""
-    design = wired.design
-    import numpy as np
-    from shapely import STRtree, dwithin, prepare
-    from shapely.ops import nearest_points
-
-    least = mm(design.board.rules.clearance_nm)
-    for layer in LAYERS:
-        items = copper_items(wired, layer)
-        shapes, nets, what = [i.shape for i in items], [i.net for i in items], [i.what for i in items]
-        for net, area in pour_shapes(wired, layer):
-            for piece in getattr(area, "geoms", []):
-                shapes.append(piece)
-                nets.append(net)
-                what.append("pour")
-        if not shapes:
-            continue
-        seen = set()
-        near = least - ROUNDING_MM
-        alone = shapes[: len(items)]
-        left, right = STRtree(alone).query(alone, predicate="dwithin", distance=near)
-        filled = range(len(items), len(shapes))  # few and large: looked at one by one
-        pairs = [*zip(left.tolist(), right.tolist(), strict=True)]
-        pairs += [(a, b) for a, b in combinations(filled, 2) if nets[a] != nets[b]]
-        for b in filled:
-            prepare(shapes[b])
-            close = np.flatnonzero(dwithin(shapes[b], np.array(alone, dtype=object), near))
-            pairs += [(int(a), b) for a in close]
-        for a, b in pairs:
-            key = (layer, *sorted((nets[a] or what[a], nets[b] or what[b])))
-            if a >= b or (nets[a] == nets[b] and nets[a]) or key in seen:
-                continue
-            gap = shapes[a].distance(shapes[b])
-            if gap > near:
-                continue
-            seen.add(key)
-            p, _ = nearest_points(shapes[a], shapes[b])
-            joined = tuple(sorted(n for n in (nets[a], nets[b]) if n))
-            loose = " ".join(sorted(w for n, w in ((nets[a], what[a]), (nets[b], what[b])) if not n))
-            subject = Subject(nets=joined, which=f"{layer} {loose}".strip())
-            names = f"{nets[a] or what[a]} and {nets[b] or what[b]}"
-            yield CLEARANCE.found(
-                subject,
-                f"{names} touch on {layer}" if gap <= 0 else f"{names} are {gap:.2f} mm apart on {layer}",
-                f"{what[a]} and {what[b]} need {say_mm(design.board.rules.clearance_nm)}. Move one, or route again.",
-                nets=tuple(n for n in (nets[a], nets[b]) if n),
-                at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
-                value=gap,
-                limit=least,
-                unit="mm",
-            )
+    rules = wired.design.board.rules
+    for pair in nets_too_near(wired):
+        ends = ((pair.net_a, pair.what_a), (pair.net_b, pair.what_b))
+        loose = " ".join(sorted(what for net, what in ends if not net))
+        names = " and ".join(net or what for net, what in ends)
+        subject = Subject(nets=tuple(sorted(pair.nets)), which=f"{pair.layer} {loose}".strip())
+        gap = f"are {pair.gap_mm:.2f} mm apart" if pair.gap_mm > 0 else "touch"
+        yield CLEARANCE.found(
+            subject,
+            f"{names} {gap} on {pair.layer}",
+            f"{pair.what_a} and {pair.what_b} need {say_mm(rules.clearance_nm)}. Move one, or route again.",
+            nets=pair.nets,
+            at=(pair.at,),
+            value=pair.gap_mm,
+            limit=mm(rules.clearance_nm),
+            unit="mm",
+        )
 
 
 def _edges(wired: Wired) -> Iterator[Finding]:

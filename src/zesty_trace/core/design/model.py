@@ -14,10 +14,11 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 5
+SCHEMA_VERSION = 6
 LayerName = Literal["top", "bottom"]
 LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
 Outline = tuple[Point, ...]  # closed, counter-clockwise
+Made = Literal["machine", "hand"]
 Alloy = Literal["leaded", "lead-free", "low-temperature"]
 
 
@@ -112,16 +113,23 @@ class Placement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     fixed: bool = False
 
 
-class Track(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """A straight or jogging piece of copper of one width."""
+class Track(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A straight or jogging piece of copper of one width. The machine leaves what is made by hand, or locked, alone."""
 
     net: NetName
     layer: LayerName
     width_nm: int
     points: tuple[Point, ...]
+    made: Made = "machine"
+    locked: bool = False
+
+    @property
+    def kept(self) -> bool:
+        """Whether the machine must leave it alone."""
+        return self.locked or self.made == "hand"
 
 
-class Via(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
+class Via(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
     """A plated hole from top to bottom copper."""
 
     net: NetName
@@ -129,13 +137,61 @@ class Via(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True)
     y_nm: int
     diameter_nm: int = 600_000
     drill_nm: int = 300_000
+    made: Made = "machine"
+    locked: bool = False
+
+    @property
+    def kept(self) -> bool:
+        """Whether the machine must leave it alone."""
+        return self.locked or self.made == "hand"
 
 
-class Pour(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """An order to fill the rest of a layer with the copper of one net."""
+class Pour(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """An order to fill what is free of a layer, or of `outline` on it, with the copper of one net.
+
+    Where pours meet, the one of the higher priority is filled first. 0 nm of clearance is that of the board rules.
+    """
 
     net: NetName
     layer: LayerName
+    outline: Outline = ()
+    priority: int = 0
+    clearance_nm: int = 0
+    spoke_nm: int = 500_000
+    gap_nm: int = 300_000
+
+
+class KeepOut(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A part of the board where something may not be; parts there are no taller than `height_nm`, if that is said."""
+
+    name: str = ""
+    outline: Outline
+    layers: tuple[LayerName, ...] = LAYERS
+    tracks: bool = True
+    vias: bool = True
+    pours: bool = True
+    parts: bool = False
+    height_nm: int | None = None
+
+
+class NetClass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Nets with a track width or a clearance of their own; 0 nm is that of the board rules, or of the current."""
+
+    name: str
+    nets: tuple[NetName, ...] = ()
+    width_nm: int = 0
+    clearance_nm: int = 0
+
+
+class Form(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The dimensions that an outline was made from: they can be edited as numbers."""
+
+    shape: Literal["rectangle", "circle", "ring", "polygon"]
+    width_nm: int = 0  # outside diameter of round ones, across corners of a polygon
+    height_nm: int = 0
+    corner_nm: int = 0
+    inside_nm: int = 0  # diameter of a ring's middle
+    sides: int = 0
 
 
 class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -143,6 +199,7 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
     clearance_nm: int = 200_000
     track_nm: int = 250_000
+    least_track_nm: int = 200_000
     drill_nm: int = 300_000
     annular_nm: int = 150_000
     edge_nm: int = 300_000
@@ -153,9 +210,16 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Outline (closed, counter-clockwise), placements and copper."""
+    """Outline (closed, counter-clockwise) with its cut-outs, what may not be where, placements and copper.
+
+    `form` has the dimensions of an outline that was made from numbers.
+    """
 
     outline: Outline = ()
+    form: Form | None = None
+    cutouts: tuple[Outline, ...] = ()
+    keepouts: tuple[KeepOut, ...] = ()
+    classes: tuple[NetClass, ...] = ()
     placements: dict[Ref, Placement] = {}
     tracks: tuple[Track, ...] = ()
     vias: tuple[Via, ...] = ()

@@ -52,7 +52,12 @@ def _to_5(raw: Raw) -> Raw:
     return raw
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5}
+def _to_6(raw: Raw) -> Raw:
+    """Copper may say who made it, boards have cut-outs, keep-outs and net classes; unsaid, none of it is there."""
+    return raw
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6}
 
 
 def _acceptance(raw: Raw, identity: str, reason: str) -> Raw:

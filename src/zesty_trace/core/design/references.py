@@ -57,6 +57,7 @@ SITES: tuple[Site, ...] = (
     Site("board.tracks[].net", "net", "owner"),
     Site("board.vias[].net", "net", "owner"),
     Site("board.pours[].net", "net", "owner"),
+    Site("board.classes[].nets[]", "net"),
     Site("measured[].net", "net", "owner"),
     Site("accepted[].nets[]", "net", "owner"),
     Site("variants[]", "variant", home=True),

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 import zipfile
 from pathlib import Path
 
+import msgspec
+
+from zesty_trace.core.board.gate import refuse_stopped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.fabrication.layers import all_files
@@ -35,19 +39,47 @@ def zip_name(design: Design) -> str:
     return f"{slug(design.name, 'board')}-rev-{slug(design.revision, 'a')}.zip"
 
 
-def zip_bytes(files: dict[str, str]) -> bytes:
-    """Return a zip of `files` with fixed dates, sorted by name."""
+def design_mark(wired: Wired) -> str:
+    """Return what tells one board from another: a hash of all that the files are made from."""
+    d = wired.design
+    packages = {ref: wired.package(ref) for ref in sorted(d.board.placements) if ref in d.parts}
+    made_from = (d.name, d.revision, d.variants, d.parts, d.nets, d.board, packages)
+    return hashlib.sha256(msgspec.json.encode(made_from)).hexdigest()
+
+
+def mark_of(path: Path) -> str:
+    """Return the mark of the design that a zip was written for; "" if it carries none, or is no zip."""
+    try:
+        with zipfile.ZipFile(path) as archive:
+            words = archive.comment.decode("ascii", "replace").split()
+    except (OSError, zipfile.BadZipFile):
+        return ""
+    return words[1] if len(words) == 2 and words[0] == "design" else ""
+
+
+def zip_bytes(files: dict[str, str], mark: str = "") -> bytes:
+    """Return a zip of `files` with fixed dates, sorted by name; it carries the mark of its design as its comment."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
+        archive.comment = f"design {mark}".encode() if mark else b""
         for name in sorted(files):
             archive.writestr(zipfile.ZipInfo(name, EPOCH), files[name], zipfile.ZIP_DEFLATED)
     return buffer.getvalue()
 
 
+def _checked_zip(wired: Wired) -> bytes:
+    files = fabrication_files(wired)
+    refuse_stopped(wired)
+    return zip_bytes(files, design_mark(wired))
+
+
 def write_package(wired: Wired, folder: Path) -> Path:
-    """Write the zip into `folder` and return its path. StoreError if the folder cannot be written."""
+    """Write the zip into `folder` and return its path. StoreError if the folder cannot be written.
+
+    EditError for a board that something stops.
+    """
     design = wired.design
-    data = zip_bytes(fabrication_files(wired))
+    data = _checked_zip(wired)
     path = folder / zip_name(design)
     try:
         folder.mkdir(parents=True, exist_ok=True)
@@ -58,10 +90,13 @@ def write_package(wired: Wired, folder: Path) -> Path:
 
 
 def keep_package(wired: Wired, project: Path) -> Path:
-    """Write the zip into a project's `fabrication` folder and return its path. StoreError if it cannot be written."""
+    """Write the zip into a project's `fabrication` folder and return its path.
+
+    StoreError if it cannot be written, EditError for a board that something stops.
+    """
     design = wired.design
     name = f"fabrication/{zip_name(design)}"
-    data = zip_bytes(fabrication_files(wired))
+    data = _checked_zip(wired)
     try:
         write_inside(project, name, data)
     except StoreError:

@@ -144,7 +144,9 @@ class LayoutStation(Station):
         base = wired.design
 
         def done(result: RouteResult) -> None:
-            words = f"Routed {result.connections - result.missing} of {result.connections} connections"
+            words = f"{result.connections - result.missing} of {result.connections} connections have copper"
+            if result.tight:
+                words += f"; {result.tight[0]}"
             self.session.apply_result(words, base, result.design)
 
         self.session.jobs.start("Routing", lambda report: route(wired, report), done)

@@ -1,0 +1,173 @@
+"""A design as a routing problem: its pads, what is on the board already, its nets and their widths."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+
+import networkx as nx
+import numpy as np
+
+from zesty_trace.core.board.copper import BoardPad, board_pads
+from zesty_trace.core.board.routing.problem import Group, Problem, Shape
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import LAYERS, Design, Pour, Track, Via
+from zesty_trace.core.quantities import mm
+
+VIA_MM, VIA_DRILL_MM = 0.6, 0.3
+MOST_CLASSES = 4
+SPARE_GROUPS = 40  # of a poured net: the connections that join what its pour leaves stranded
+
+WidthOf = Callable[[BoardPad], int]
+
+
+def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = None) -> Problem:
+    """Return what is to be routed: the nets named (all of them if None) around all copper that is there.
+
+    `width_of(pad)` is the width in nm that a track to this pad should have.
+    """
+    design = wired.design
+    rules = design.board.rules
+    wanted = set(design.nets if nets is None else nets)
+    pads = [p for p in board_pads(wired) if p.layers or p.drill_nm]
+    with_pads = {p.net for p in pads if p.net and p.layers}
+    names = [n for n in design.nets if n in with_pads]
+    number = {n: k for k, n in enumerate(names)}
+    shapes = [_pad_shape(p, number) for p in pads]
+    shapes += [s for t in design.board.tracks for s in track_shapes(t, number)]
+    shapes += [via_shape(v, number) for v in design.board.vias]
+    least = min(rules.least_track_nm, rules.track_nm)
+    widths = _classes([width_of(p) for p in pads if p.net in wanted and p.layers], rules.track_nm, least)
+    poured = {p.net: LAYERS.index(p.layer) for p in sorted(design.board.pours, key=_top_first)}
+    groups = _groups(shapes, pads, width_of, [n in wanted for n in names], [n in poured for n in names])
+    return Problem(
+        rings=_rings(design),
+        shapes=tuple(shapes),
+        groups=tuple(groups),
+        nets=tuple(names),
+        poured_on=tuple(poured.get(n, -1) for n in names),
+        clearance_mm=mm(rules.clearance_nm),
+        edge_mm=mm(rules.edge_nm),
+        hole_mm=mm(rules.clearance_nm) + 0.05,
+        widths_mm=tuple(mm(w) for w in widths),
+        via_mm=VIA_MM,
+        drill_mm=VIA_DRILL_MM,
+    )
+
+
+def _top_first(pour: Pour) -> int:
+    return LAYERS.index(pour.layer)
+
+
+def _rings(design: Design) -> tuple[np.ndarray, ...]:
+    return (np.array(design.board.outline, dtype=float) / 1e6,)
+
+
+def _classes(widths: list[int], track: int, least: int) -> list[int]:
+    """Return at most four widths, narrowest first, so that each wanted one finds one that is no narrower."""
+    wide = sorted({w for w in widths if w > track})
+    while len(wide) > MOST_CLASSES - 2:
+        k = min(range(len(wide) - 1), key=lambda j: wide[j + 1] / wide[j])
+        del wide[k]
+    return sorted({least, track, *wide})
+
+
+def _pad_shape(pad: BoardPad, number: dict[str, int]) -> Shape:
+    w, h = mm(pad.width_nm) / 2, mm(pad.height_nm) / 2
+    return Shape(
+        x=mm(pad.x_nm),
+        y=mm(pad.y_nm),
+        half_w=w,
+        half_h=h,
+        angle=math.radians(pad.angle_mdeg / 1000),
+        corner=min(w, h) if pad.shape in ("round", "oblong") else 0.0,
+        net=number.get(pad.net, -1),
+        layers=tuple(LAYERS.index(layer) for layer in pad.layers),
+        hole_mm=mm(pad.drill_nm),
+        copper=bool(pad.layers),
+    )
+
+
+def track_shapes(track: Track, number: dict[str, int]) -> list[Shape]:
+    """Return the straight pieces of a track."""
+    half = mm(track.width_nm) / 2
+    found = []
+    for a, b in zip(track.points, track.points[1:], strict=False):
+        dx, dy = mm(b[0] - a[0]), mm(b[1] - a[1])
+        found.append(
+            Shape(
+                x=mm(a[0] + b[0]) / 2,
+                y=mm(a[1] + b[1]) / 2,
+                half_w=math.hypot(dx, dy) / 2 + half,
+                half_h=half,
+                angle=math.atan2(dy, dx),
+                corner=half,
+                net=number.get(track.net, -1),
+                layers=(LAYERS.index(track.layer),),
+                pad=False,
+            )
+        )
+    return found
+
+
+def via_shape(via: Via, number: dict[str, int]) -> Shape:
+    """Return a via."""
+    half = mm(via.diameter_nm) / 2
+    both = tuple(range(len(LAYERS)))
+    return Shape(
+        x=mm(via.x_nm), y=mm(via.y_nm), half_w=half, half_h=half, angle=0.0, corner=half,
+        net=number.get(via.net, -1), layers=both, hole_mm=mm(via.drill_nm), pad=False,
+    )  # fmt: skip
+
+
+def _polygon(shape: Shape, layer: int) -> object:
+    from shapely import affinity, box
+    from shapely.geometry import Point
+
+    u, v = max(shape.half_w - shape.corner, 0.0), max(shape.half_h - shape.corner, 0.0)
+    core = box(-u, -v, u, v) if u > 0 and v > 0 else None
+    if core is None:
+        from shapely.geometry import LineString
+
+        core = LineString([(-u, -v), (u, v)]) if u > 0 or v > 0 else Point(0, 0)
+    grown = core.buffer(shape.corner, quad_segs=8) if shape.corner > 0 else core
+    return affinity.translate(affinity.rotate(grown, shape.angle, origin=(0, 0), use_radians=True), shape.x, shape.y)
+
+
+def _groups(
+    shapes: list[Shape], pads: list[BoardPad], width_of: WidthOf, wanted: list[bool], poured: list[bool]
+) -> list[Group]:
+    """Return what is in one piece already, net by net; of nets that are not wanted one group that asks for nothing."""
+    by_net: dict[int, list[int]] = {}
+    for k, shape in enumerate(shapes):
+        if shape.net >= 0 and shape.copper:
+            by_net.setdefault(shape.net, []).append(k)
+    found = []
+    for net in range(len(wanted)):
+        members = by_net.get(net, [])
+        if not wanted[net]:
+            found.append(Group(net, tuple(members), 0.0))
+            continue
+        for piece in _pieces(shapes, members):
+            widths = [width_of(pads[k]) for k in piece if k < len(pads)]
+            if widths:
+                found.append(Group(net, tuple(piece), mm(max(widths))))
+        if poured[net]:
+            found += [Group(net, (), 0.0)] * (SPARE_GROUPS + len(members) // 2)
+    return found
+
+
+def _pieces(shapes: list[Shape], members: list[int]) -> list[list[int]]:
+    if all(shapes[k].pad for k in members):
+        return [[k] for k in members]
+    from shapely import STRtree
+
+    graph = nx.Graph()
+    graph.add_nodes_from(members)
+    layers = sorted({layer for k in members for layer in shapes[k].layers})
+    for layer in layers:
+        here = [k for k in members if layer in shapes[k].layers]
+        polygons = [_polygon(shapes[k], layer) for k in here]
+        left, right = STRtree(polygons).query(polygons, predicate="intersects")
+        graph.add_edges_from((here[a], here[b]) for a, b in zip(left.tolist(), right.tolist(), strict=True) if a < b)
+    return [sorted(piece) for piece in nx.connected_components(graph)]
