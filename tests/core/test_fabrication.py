@@ -15,6 +15,8 @@ from shapely import unary_union
 
 from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, outline_shape, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.silk import silk_screen
+from zesty_trace.core.board.strokes import text_strokes
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Design
@@ -22,8 +24,6 @@ from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.layers import all_files, paste_pads
 from zesty_trace.core.fabrication.package import fabrication_files, write_package, zip_bytes
 from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
-from zesty_trace.core.fabrication.silk import silk_screen
-from zesty_trace.core.fabrication.strokes import text_strokes
 from zesty_trace.core.fabrication.tables import bill_of_materials, centroid_csv
 from zesty_trace.errors import EditError, InputError
 

@@ -10,29 +10,38 @@ from functools import partial
 from itertools import combinations
 
 from zesty_trace.core.board.copper import (
-    board_pads,
     copper_items,
     courtyard_shape,
-    hole_items,
     on_board,
     outline_shape,
     pattern_of,
 )
 from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.place import rectangle_outline
+from zesty_trace.core.board.rules.currents import check_currents
+from zesty_trace.core.board.rules.distances import check_distances
+from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
+from zesty_trace.core.board.rules.leftovers import check_leftovers
+from zesty_trace.core.board.rules.mouths import check_mouths
+from zesty_trace.core.board.rules.silk import check_silk
+from zesty_trace.core.board.rules.spacing import check_spacing
 from zesty_trace.core.board.shorts import ROUNDING_MM, nets_too_near
-from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents
+from zesty_trace.core.board.values import wrong_values
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import LAYERS, Design, Placement
-from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, of_part, of_pin, rule, worst_first
+from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_part, rule, worst_first
 from zesty_trace.core.geometry import Point
-from zesty_trace.core.quantities import mm, say, say_mm
-from zesty_trace.errors import SolveError
+from zesty_trace.core.quantities import mm, say_mm
 
-RULES_SOURCE = "board rules of the project (comfortable two-layer class, common practice)"
-
-
+IMPOSSIBLE = rule(
+    "impossible value",
+    Severity.STOP,
+    "Nothing can be measured on a board with values that cannot be.",
+    RULES_SOURCE,
+    limits="widths, drills and rules above zero, an outline of three points or more",
+    station="layout",
+)
 UNPLACED = rule(
     "unplaced",
     Severity.STOP,
@@ -63,22 +72,6 @@ EDGE = rule(
     "The cutter tears copper at the edge, and bare copper there can short against the case.",
     RULES_SOURCE,
     limits="edge distance of the board rules",
-    station="layout",
-)
-ANNULAR_RING = rule(
-    "annular ring",
-    Severity.FIX,
-    "A drill that wanders breaks a thin ring.",
-    RULES_SOURCE,
-    limits="annular ring of the board rules",
-    station="layout",
-)
-HOLES = rule(
-    "holes",
-    Severity.FIX,
-    "The drill breaks through, or breaks.",
-    "common practice",
-    limits="0.25 mm of board between two holes",
     station="layout",
 )
 OVERLAP = rule(
@@ -121,14 +114,6 @@ HEIGHT = rule(
     limits="the room in the case",
     station="layout",
 )
-TRACK_WIDTH = rule(
-    "track width",
-    Severity.FIX,
-    "A thin track warms up, and may lift.",
-    "IPC-2221, 6.2: I = 0.048 dT^0.44 A^0.725",
-    limits="the width that the temperature rise of the board rules asks for",
-    station="layout",
-)
 SIDES = rule(
     "sides",
     Severity.FIX,
@@ -144,13 +129,18 @@ def check_board(wired: Wired) -> list[Finding]:
     design = wired.design
     if not design.board.outline or not design.board.placements:
         return []
+    wrong = [IMPOSSIBLE.found(Subject(which=w.where), w.text, f"{w.where}: {w.hint}.") for w in wrong_values(design)]
+    if wrong:
+        return worst_first(wrong)  # nothing else can be measured on it
     found = [
         *_shapes(wired),
         *_unplaced(wired),
         *_template(design),
         *_size(design),
         *_heights(wired),
-        *_narrow(wired),
+        *check_currents(wired),
+        *check_distances(wired),
+        *check_spacing(wired),
     ]
     return worst_first(found)
 
@@ -162,7 +152,10 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *_links(wired),
         *_clearances(wired),
         *_edges(wired),
-        *_holes(wired),
+        *check_holes(wired),
+        *check_leftovers(wired),
+        *check_mouths(wired),
+        *check_silk(wired),
         *_courtyards(wired),
         *_good_news(wired),
     )
@@ -236,43 +229,6 @@ def _edges(wired: Wired) -> Iterator[Finding]:
                 f"{item.what} comes nearer than {say_mm(design.board.rules.edge_nm)}. Move it inwards.",
                 at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
                 limit=mm(design.board.rules.edge_nm),
-                unit="mm",
-            )
-
-
-def _holes(wired: Wired) -> Iterator[Finding]:
-    design = wired.design
-    from shapely import Point as Spot
-    from shapely import STRtree
-
-    rules = design.board.rules
-    for pad in board_pads(wired):
-        ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
-        if pad.drill_nm and pad.plated and ring < rules.annular_nm:
-            yield ANNULAR_RING.found(
-                of_pin(pad.pin),
-                f"{pad.pin} has a ring of {mm(ring):.2f} mm",
-                f"The rule asks for {say_mm(rules.annular_nm)}. Use a larger pad.",
-                at=(Point(pad.x_nm, pad.y_nm),),
-                value=mm(int(ring)),
-                limit=mm(rules.annular_nm),
-                unit="mm",
-            )
-    holes = hole_items(wired)
-    if not holes:
-        return
-    circles = [Spot(mm(h.x_nm), mm(h.y_nm)).buffer(mm(h.drill_nm) / 2) for h in holes]
-    left, right = STRtree(circles).query(circles, predicate="dwithin", distance=0.25 - ROUNDING_MM)
-    for a, b in zip(left.tolist(), right.tolist(), strict=True):
-        if a < b:
-            gap = circles[a].distance(circles[b])
-            yield HOLES.found(
-                Subject(which=f"{holes[a].x_nm}, {holes[a].y_nm} and {holes[b].x_nm}, {holes[b].y_nm} nm"),
-                f"Two holes are {gap:.2f} mm apart",
-                "Holes need 0.25 mm of board between them. Move one.",
-                at=(Point(holes[a].x_nm, holes[a].y_nm),),
-                value=gap,
-                limit=0.25,
                 unit="mm",
             )
 
@@ -360,32 +316,6 @@ def _heights(wired: Wired) -> Iterator[Finding]:
                 "Lay it down, choose a lower part, or a deeper case.",
                 value=mm(height),
                 limit=mm(room),
-                unit="mm",
-            )
-
-
-def _narrow(wired: Wired) -> Iterator[Finding]:
-    """Yield nets whose widest track is narrower than their current asks for."""
-    design = wired.design
-    try:
-        currents = net_currents(wired)
-    except SolveError:
-        return
-    rules = design.board.rules
-    widest: dict[str, int] = {}
-    for track in design.board.tracks:
-        widest[track.net] = max(widest.get(track.net, 0), track.width_nm)
-    poured = {p.net for p in design.board.pours}
-    for net, width in widest.items():
-        needed = ipc2221_width_nm(currents.get(net, 0.0), rules.temperature_rise_c, rules.copper_um)
-        if width < needed - 1 and net not in poured:
-            yield TRACK_WIDTH.found(
-                of_net(net),
-                f"{net} carries {say(currents[net], 'A')} on {mm(width):.2f} mm",
-                f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(needed))}. Route again, or widen "
-                "it.",
-                value=mm(width),
-                limit=needed / 1e6,
                 unit="mm",
             )
 

@@ -116,10 +116,14 @@ def pad_shape(pad: BoardPad, grow_mm: float = 0.0) -> Any:
 
 
 def outline_shape(design: Design) -> Any:
-    """Return the board's polygon; empty if it has no outline."""
-    from shapely import Polygon
+    """Return the board's polygon, its cut-outs taken out; empty if it has no outline that holds anything."""
+    from shapely import Polygon, make_valid, unary_union
 
-    return Polygon([(mm(x), mm(y)) for x, y in design.board.outline])
+    if len(design.board.outline) < 3:
+        return Polygon()
+    shape = make_valid(Polygon([(mm(x), mm(y)) for x, y in design.board.outline]))
+    holes = [Polygon([(mm(x), mm(y)) for x, y in cut]) for cut in design.board.cutouts if len(cut) > 2]
+    return shape.difference(unary_union(holes)) if holes else shape
 
 
 def courtyard_shape(wired: Wired, ref: str, placement: Placement | None = None) -> Any:

@@ -11,8 +11,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_trace.core.board.copper import pattern_of, to_board
+from zesty_trace.core.board.copper import courtyard_shape, pattern_of, to_board
+from zesty_trace.core.board.rules.mouths import TURNS
 from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.catalogue.land_patterns import COURTYARD_MM
 from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -26,8 +28,11 @@ MOST_CELLS = 60_000  # of large boards the steps are coarser: a placing takes se
 GAP_MM = 0.35
 EDGE_MM = 0.6
 SWEEPS = 3
-GROUND_WEIGHT, SUPPLY_WEIGHT, SIGNAL_WEIGHT, BYPASS_WEIGHT = 0.08, 0.35, 1.0, 2.5
-EDGE_WEIGHT = 2.0
+GROUND_WEIGHT, SUPPLY_WEIGHT, SIGNAL_WEIGHT, BYPASS_WEIGHT = 0.08, 0.35, 1.0, 8.0
+EDGE_WEIGHT, MOUTH_WEIGHT = 2.0, 12.0
+MOST_FLUSH_MM = 3.0
+PULLED_SHARE = 0.02
+SMALL_PADS = 3
 
 
 def rectangle_outline(width_nm: int, height_nm: int, corner_nm: int = 3_000_000) -> tuple[tuple[int, int], ...]:
@@ -73,7 +78,8 @@ class _Placer:
         self.wired, self.design = wired, design
         edge = box_of(design.board.outline)
         self.x0, self.y0 = edge.x0 / 1e6, edge.y0 / 1e6
-        wide, high = edge.x1 / 1e6 - self.x0, edge.y1 / 1e6 - self.y0
+        self.x1, self.y1 = edge.x1 / 1e6, edge.y1 / 1e6
+        wide, high = self.x1 - self.x0, self.y1 - self.y0
         self.step = max(STEP_MM, math.sqrt(max(wide * high, 0.0) / MOST_CELLS))
         self.columns = int(wide / self.step) + 1
         self.rows = int(high / self.step) + 1
@@ -173,8 +179,24 @@ class _Placer:
             row, column = divmod(flat, self.columns)
             if best is None or cost[row, column] < best[0] - 1e-9:
                 spot = Placement(x_nm=round(xs[column] * 1e6), y_nm=round(ys[row] * 1e6), angle_mdeg=turn * 90_000)
-                best = (float(cost[row, column]), spot)
+                best = (float(cost[row, column]), self._flush(ref, turn, spot))
         return best
+
+    def _flush(self, ref: str, turn: int, spot: Placement) -> Placement:
+        """Move a connector that looks over a near edge out until its mouth is at the edge."""
+        package = self.wired.package(ref)
+        if package.facing not in TURNS:
+            return spot
+        x, y = np.array([spot.x_nm / 1e6]), np.array([spot.y_nm / 1e6])
+        ahead = float(self._ahead(ref, turn, x, y)[0, 0]) + COURTYARD_MM
+        if ahead > MOST_FLUSH_MM:
+            return spot
+        dx, dy = ((1, 0), (0, 1), (-1, 0), (0, -1))[(TURNS[package.facing] // 90 + turn) % 4]
+        return Placement(
+            x_nm=spot.x_nm + round(dx * ahead * 1e6),
+            y_nm=spot.y_nm + round(dy * ahead * 1e6),
+            angle_mdeg=spot.angle_mdeg,
+        )
 
     def _legal(self, room: Box, table: np.ndarray) -> np.ndarray:
         half = GAP_MM / 2
@@ -205,9 +227,20 @@ class _Placer:
         cost += self._bypass_cost(ref, item, turn, xs, ys)
         middle = (self.x0 + self.columns * self.step / 2, self.y0 + self.rows * self.step / 2)
         cost += 0.01 * (np.abs(xs[None, :] - middle[0]) + np.abs(ys[:, None] - middle[1]))
-        if self.wired.kind(ref).connector:
+        if self.wired.package(ref).facing in TURNS:
+            cost += MOUTH_WEIGHT * self._ahead(ref, turn, xs, ys)
+        elif self.wired.kind(ref).connector:
             cost += EDGE_WEIGHT * self._to_edge(xs, ys)
         return cost
+
+    def _ahead(self, ref: str, turn: int, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
+        """Return how much board lies in front of a connector's mouth at each spot, mm."""
+        room = self.items[ref].rooms[turn]
+        looks = (TURNS[self.wired.package(ref).facing] // 90 + turn) % 4
+        x1, y1 = self.x1, self.y1
+        gx, gy = np.meshgrid(xs, ys)
+        ahead = (x1 - gx - room[2], y1 - gy - room[3], gx + room[0] - self.x0, gy + room[1] - self.y0)[looks]
+        return np.asarray(np.maximum(ahead, 0.0))
 
     def _to_edge(self, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
         """Return how far each spot is from the nearest side of the board, mm: plugs want to be reached."""
@@ -236,6 +269,52 @@ class _Placer:
             dx, dy = item.offsets[turn][k]
             cost += BYPASS_WEIGHT * (np.abs(xs[None, :] + dx - tx / 1e6) + np.abs(ys[:, None] + dy - ty / 1e6))
         return cost
+
+    def push(self, ref: str, to: str, net: str, movable: set[str]) -> bool:
+        """Pull a part into the room of small ones, and put those down again elsewhere; False if one finds no room."""
+        small = {r for r in movable if r in self.spots and r not in (ref, to) and len(self.items[r].nets) <= SMALL_PADS}
+        away = {r: self.spots.pop(r) for r in small}
+        self.pull(ref, to, net)
+        mine = courtyard_shape(self.wired, ref, self.spots[ref]).buffer(GAP_MM)
+        pushed = [r for r in away if courtyard_shape(self.wired, r, away[r]).intersects(mine)]
+        self.spots |= {r: spot for r, spot in away.items() if r not in pushed}
+        for r in pushed:
+            best = self.best_spot(r)
+            if best is None:
+                return False
+            self.spots[r] = best[1]
+        return True
+
+    def pull(self, ref: str, to: str, net: str) -> None:
+        """Put a part down where its pad on a net is nearest to another part's, whatever else it is joined to."""
+        before = self.spots.pop(ref)
+        item, table = self.items[ref], self.occupied(ref)
+        pads = pattern_of(self.wired, to).pads
+        goals = [
+            to_board(self.spots[to], p.x_nm, p.y_nm)
+            for p, on in zip(pads, self.items[to].nets, strict=True)
+            if on == net
+        ]
+        xs = self.x0 + np.arange(self.columns) * self.step
+        ys = self.y0 + np.arange(self.rows) * self.step
+        best: tuple[float, Placement] | None = None
+        everything = self.placed_pads(ref)
+        for turn in range(4):
+            legal = self._legal(item.rooms[turn], table)
+            if not legal.any():
+                continue
+            cost = np.full(legal.shape, np.inf)
+            for (dx, dy), on in zip(item.offsets[turn], item.nets, strict=True):
+                for gx, gy in goals if on == net else ():
+                    away = np.hypot(xs[None, :] + dx - gx / 1e6, ys[:, None] + dy - gy / 1e6)
+                    np.minimum(cost, away, out=cost)
+            cost += PULLED_SHARE * self._cost(ref, item, turn, everything, xs, ys)
+            cost[~legal] = np.inf
+            row, column = divmod(int(cost.argmin()), self.columns)
+            if best is None or cost[row, column] < best[0]:
+                spot = Placement(x_nm=round(xs[column] * 1e6), y_nm=round(ys[row] * 1e6), angle_mdeg=turn * 90_000)
+                best = (float(cost[row, column]), spot)
+        self.spots[ref] = best[1] if best else before
 
     def settle(self, ref: str) -> bool:
         """Take a part up and put it down where it is best now; return whether it moved."""
@@ -291,4 +370,40 @@ def place_rest(wired: Wired, report: Report = quiet) -> Design:
                 raise Cancelled
         if not moved:
             break
+    return _pulled(wired, design, placer, set(order))
+
+
+def _pulled(wired: Wired, design: Design, placer: _Placer, movable: set[str]) -> Design:
+    """Bring nearer what the circuit wants near and is not: each such part once, kept only if it got nearer."""
+    from zesty_trace.core.board.rules.distances import distances
+
+    def measured() -> dict[tuple[str, str, str], float]:
+        after = edits.set_board(design, placements=dict(placer.spots))
+        return {(d.ref, d.to, d.net): d.mm - d.limit_mm for d in distances(wired.with_design(after))}
+
+    before = measured()
+    for pushing in (False, True):
+        for (ref, to, net), over in list(before.items()):
+            for other in (ref, *_alike(wired, ref, to, net)):
+                if over <= 0 or other not in movable or to not in placer.spots:
+                    continue
+                kept = dict(placer.spots)
+                done = placer.push(other, to, net, movable if pushing else set())
+                after = measured() if done else before
+                if _excess(after) < _excess(before) - 1e-6:
+                    before = after
+                    break
+                placer.spots = kept
     return edits.set_board(design, placements=dict(placer.spots))
+
+
+def _alike(wired: Wired, ref: str, to: str, net: str) -> list[str]:
+    """Return the other capacitors between a net and ground: any of them may stand where one is missed."""
+    if not wired.kind(ref).is_a(m.Capacitor):
+        return []
+    near = wired.near(net, m.Capacitor)
+    return [n.ref for n in near if n.beyond == wired.ground and n.ref not in (ref, to)]
+
+
+def _excess(over: dict[tuple[str, str, str], float]) -> float:
+    return sum(max(v, 0.0) for v in over.values())

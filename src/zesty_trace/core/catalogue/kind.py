@@ -181,7 +181,11 @@ def channels(kind: Kind) -> list[Channel]:
 
 
 class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
-    """The dimensions from which a land pattern is drawn, millimetres."""
+    """The dimensions from which a land pattern is drawn, millimetres.
+
+    `facing` is where the mouth of a connector looks (right, up, left, down; "" straight up), `reach` how far in front
+    of it nothing may stand.
+    """
 
     id: str
     family: str
@@ -198,3 +202,5 @@ class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
     polar: bool = False
     power_w: float = 0.0
     theta_ja_c_per_w: float = 0.0
+    facing: str = ""
+    reach: float = 0.0

@@ -6,11 +6,11 @@ from collections.abc import Iterable
 
 from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.silk import PEN_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Design, LayerName
 from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.roles import OUTLINE, Image, drill_name
-from zesty_trace.core.fabrication.silk import PEN_MM, silk_screen
 from zesty_trace.core.quantities import mm
 
 OUTLINE_PEN_MM = 0.1

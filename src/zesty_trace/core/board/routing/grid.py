@@ -63,6 +63,7 @@ class Grid(NamedTuple):
     classes: int
     groups: int
     nets: int
+    plain_class: int  # the widest class that no current asked for
     bottom_price: int  # per cent of a step on the top
     words: I64
     small: I16

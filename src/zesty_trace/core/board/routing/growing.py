@@ -1,13 +1,17 @@
-"""Growing the tree of one net: the nearest group first, each by its cheapest path to what is joined already."""
+"""Growing the tree of one net: the widest, then the nearest group first, each by its cheapest path to the tree.
+
+A wide path joins only what is as wide: else the current of its pad would go on through a thin track.
+"""
 
 from __future__ import annotations
 
-from zesty_trace.core.board.routing.grid import CELL_MASK, I32, STRAIGHT, Grid
+from zesty_trace.core.board.routing.grid import CELL_BITS, CELL_MASK, I32, STRAIGHT, Grid
 from zesty_trace.core.board.routing.kernel import entry, inner
 from zesty_trace.core.board.routing.search import search
 from zesty_trace.core.board.routing.wires import away, write_path
 
 NECK_REACH = 20  # cells around its pads in which a wide track may neck down
+HEAVY_VIA = 5  # times dearer is a via for a net that needs wide tracks: one small barrel is no path for amperes
 SAME_NET_VIAS = 30  # cells squared: nearer than that, two holes of one net break into each other
 
 
@@ -37,7 +41,7 @@ def _near_pads(grid: Grid, first: int, last: int, net: int) -> None:
 
 @inner
 def _measure(grid: Grid, cell: int, first: int, last: int, near: I32) -> None:
-    """Note where a cell of the tree is the nearest to a group: `near[2 k]` the distance, `near[2 k + 1]` the cell."""
+    """Note a cell of the tree where it is nearest to a group: `near[2 k]` the distance, `near[2 k + 1]` the cell."""
     joined, box = grid.main[grid.joined_at :], grid.main[grid.box_at :]
     for g in range(first, last):
         if joined[g] == 0:
@@ -58,8 +62,8 @@ def _measure_group(grid: Grid, g: int, first: int, last: int, near: I32) -> None
 
 
 @inner
-def _tree(grid: Grid, first: int, last: int, into: I32) -> int:
-    """Collect the cells of the net's tree; return how many."""
+def _tree(grid: Grid, first: int, last: int, kind: int, into: I32) -> int:
+    """Collect the cells of the net's tree that are as wide as a class; return how many."""
     groups, cells = grid.main[grid.groups_at :], grid.main[grid.ends_at :]
     pool, paths, joined = grid.main[grid.pool_at :], grid.main[grid.paths_at :], grid.main[grid.joined_at :]
     count = 0
@@ -70,7 +74,7 @@ def _tree(grid: Grid, first: int, last: int, into: I32) -> int:
                     into[count] = cells[k]
                     count += 1
             for k in range(paths[2 * g], paths[2 * g + 1]):
-                if count < into.shape[0]:
+                if count < into.shape[0] and pool[k] >> CELL_BITS >= kind:
                     into[count] = pool[k] & CELL_MASK
                     count += 1
     return count
@@ -84,10 +88,11 @@ def _ends(grid: Grid, net: int, group: int, number: int, sources: I32) -> int:
     """
     groups, cells, nets = grid.main[grid.groups_at :], grid.main[grid.ends_at :], grid.main[grid.nets_at :]
     pool, paths, target = grid.main[grid.pool_at :], grid.main[grid.paths_at :], grid.main
+    wanted = grid.main[grid.wanted_at :]
     if grid.main[grid.plane_layer_at + net] < 0:
         for k in range(groups[group], groups[group + 1]):
             target[cells[k]] = number
-        return _tree(grid, int(nets[net]), int(nets[net + 1]), sources)
+        return _tree(grid, int(nets[net]), int(nets[net + 1]), int(wanted[group]), sources)
     for g in range(int(nets[net]), int(nets[net + 1])):
         for k in range(paths[2 * g], paths[2 * g + 1]):
             target[pool[k] & CELL_MASK] = number
@@ -127,6 +132,7 @@ def join(
     """Find and write the path that brings a group in. The window grows twice before it gives up."""
     nets, wanted = grid.main[grid.nets_at :], grid.main[grid.wanted_at :]
     box = grid.main[grid.box_at + 4 * group : grid.box_at + 4 * group + 4]
+    heavy_via = via_price * (1 + HEAVY_VIA * (int(wanted[group]) > grid.plain_class))
     around = margin
     for trial in range(3):
         grid.state[1] += 1
@@ -139,7 +145,7 @@ def join(
         count = _ends(grid, net, group, number, sources)
         plane_layer = int(grid.main[grid.plane_layer_at + net])
         kind = int(wanted[group])
-        end = search(grid, net, kind, sources, count, box, window, present, via_price, weight, plane_layer, number)
+        end = search(grid, net, kind, sources, count, box, window, present, heavy_via, weight, plane_layer, number)
         if end >= 0:
             return bool(write_path(grid, end, net, kind, group))
         if whole:
@@ -158,6 +164,7 @@ def grow(
     """
     nets, joined, cells = grid.main[grid.nets_at :], grid.main[grid.joined_at :], grid.main[grid.ends_at :]
     groups, paths = grid.main[grid.groups_at :], grid.main[grid.paths_at :]
+    wanted = grid.main[grid.wanted_at :]
     first, last = int(nets[net]), int(nets[net + 1])
     planar = grid.main[grid.plane_layer_at + net] >= 0
     if grid.classes > 1:
@@ -173,7 +180,13 @@ def grow(
         best = -1
         for g in range(first, last):
             k = 2 * (g - first)
-            if joined[g] == 0 and near[k] >= 0 and (best < 0 or near[k] < near[2 * (best - first)]):
+            if joined[g] == 1 or near[k] < 0:
+                continue
+            if (
+                best < 0
+                or wanted[g] > wanted[best]
+                or (wanted[g] == wanted[best] and near[k] < near[2 * (best - first)])
+            ):
                 best = g
         if best < 0:
             return failed

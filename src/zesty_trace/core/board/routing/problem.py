@@ -74,6 +74,7 @@ class Problem:
     via_mm: float
     drill_mm: float
     layers: int = 2
+    plain_class: int = 0
     bottom_price: int = 105  # per cent of a step on the top
 
 
@@ -285,6 +286,7 @@ def lay_out(problem: Problem) -> Board:
         classes=classes,
         groups=groups,
         nets=len(problem.nets),
+        plain_class=problem.plain_class,
         bottom_price=problem.bottom_price,
         words=words,
         small=np.concatenate([via_fixed, np.zeros(plane, dtype=np.int16)]),

@@ -52,6 +52,7 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
         widths_mm=tuple(mm(w) for w in widths),
         via_mm=VIA_MM,
         drill_mm=VIA_DRILL_MM,
+        plain_class=widths.index(rules.track_nm),
     )
 
 
@@ -60,7 +61,8 @@ def _top_first(pour: Pour) -> int:
 
 
 def _rings(design: Design) -> tuple[np.ndarray, ...]:
-    return (np.array(design.board.outline, dtype=float) / 1e6,)
+    rings = (design.board.outline, *design.board.cutouts)
+    return tuple(np.array(ring, dtype=float) / 1e6 for ring in rings)
 
 
 def _classes(widths: list[int], track: int, least: int) -> list[int]:

@@ -5,10 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import board_pads, body_shape, outline_shape, pad_shape, pattern_of, to_board
-from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.board.copper import (
+    board_pads,
+    body_shape,
+    on_board,
+    outline_shape,
+    pad_shape,
+    pattern_of,
+    to_board,
+)
+from zesty_trace.core.board.strokes import text_strokes
+from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Design, LayerName
-from zesty_trace.core.fabrication.strokes import text_strokes
 
 PEN_MM = 0.15
 TEXT_MM = 1.0
@@ -18,12 +26,14 @@ Line = tuple[tuple[float, float], ...]
 
 @dataclass(frozen=True)
 class Silk:
-    """Polylines of one side, mm, all drawn with PEN_MM, and references that found no room."""
+    """Polylines of one side, mm, all drawn with PEN_MM, references that found no room, whether the name found some."""
 
     lines: tuple[Line, ...]
     left_out: tuple[str, ...]
+    named: bool = False
 
 
+@worked_out_from(on_board)
 def silk_screen(wired: Wired, side: LayerName) -> Silk:
     """Return the silk screen of one side. Text on the bottom is mirrored so that it reads from below."""
     design = wired.design
@@ -49,7 +59,28 @@ def silk_screen(wired: Wired, side: LayerName) -> Silk:
             text_lines, room = placed
             lines += text_lines
             taken.append(room)
-    return Silk(tuple(lines), tuple(left_out))
+    name = _name_lines(design, bodies, taken, inside) if side == "top" else []
+    return Silk(tuple(lines + name), tuple(left_out), bool(name))
+
+
+def _name_lines(design: Design, bodies: dict[str, Any], taken: list[Any], inside: Any) -> list[Line]:
+    """Return the board's name and revision at the first free spot, from the lower edge up; none if there is no room."""
+    from shapely import STRtree, box
+
+    tree = STRtree([*taken, *bodies.values()])
+    x0, y0, x1, y1 = inside.bounds
+    for text in (f"{design.name} {design.revision}", f"REV {design.revision}"):
+        strokes, width = text_strokes(text, TEXT_MM)
+        for y in _steps(y0, y1 - TEXT_MM - 0.24, 1.0):
+            for x in _steps(x0, x1 - width - 0.24, 1.5):
+                room = box(x, y, x + width + 0.24, y + TEXT_MM + 0.24)
+                if inside.covers(room) and not len(tree.query(room, predicate="intersects")):
+                    return [tuple((x + 0.12 + px, y + 0.12 + py) for px, py in stroke) for stroke in strokes]
+    return []
+
+
+def _steps(first: float, last: float, step: float) -> list[float]:
+    return [first + k * step for k in range(max(0, int((last - first) / step) + 1))]
 
 
 def _part_lines(wired: Wired, ref: str) -> list[Line]:

@@ -1,0 +1,1 @@
+"""The rules of the board review, by what they look at; each yields findings with a number, a limit and a place."""

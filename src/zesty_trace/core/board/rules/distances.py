@@ -1,0 +1,187 @@
+"""Distances that the circuit asks of the placing: bypass capacitors, crystals, clamps, what a regulator needs."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from zesty_trace.core.board.copper import BoardPad, board_pads, pad_shape
+from zesty_trace.core.catalogue import models as m
+from zesty_trace.core.circuit.decoupling import decoupled_part
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import Pin
+from zesty_trace.core.findings import Finding, Severity, Subject, rule
+from zesty_trace.core.geometry import Point
+
+BYPASS_MM, CRYSTAL_MM, CLAMP_MM, REGULATOR_MM = 3.0, 6.0, 15.0, 6.0
+
+BYPASS = rule(
+    "bypass distance",
+    Severity.FIX,
+    "A bypass capacitor that stands far off cannot feed the chip's steps of current: the supply dips, the chip resets.",
+    "common practice: within 3 mm of the supply pin",
+    limits=f"{BYPASS_MM:g} mm from pad to pad",
+    station="layout",
+)
+CRYSTAL = rule(
+    "crystal distance",
+    Severity.FIX,
+    "Long leads of a crystal pick up noise and may keep it from starting.",
+    "common practice: within 6 mm of its pins",
+    limits=f"{CRYSTAL_MM:g} mm from pad to pad",
+    station="layout",
+)
+CLAMP = rule(
+    "clamp distance",
+    Severity.FIX,
+    "A surge reaches the rest of the board before a clamp that stands far from the inlet takes it.",
+    "common practice: protection stands where the wire comes in",
+    limits=f"{CLAMP_MM:g} mm from the inlet's pad",
+    station="layout",
+)
+REGULATOR = rule(
+    "regulator capacitor",
+    Severity.FIX,
+    "A regulator whose capacitors are far off may oscillate.",
+    "common practice: input and output capacitors right at the regulator",
+    limits=f"{REGULATOR_MM:g} mm from pad to pad",
+    station="layout",
+)
+
+
+@dataclass(frozen=True)
+class Distance:
+    """How far two pads are that should be near: the rule it belongs to, the limit, mm."""
+
+    what: str
+    ref: str
+    to: str
+    net: str
+    mm: float
+    limit_mm: float
+    at: Point
+
+
+def check_distances(wired: Wired) -> Iterator[Finding]:
+    """Yield what stands too far from what it serves."""
+    rules = {"bypass": BYPASS, "crystal": CRYSTAL, "clamp": CLAMP, "regulator": REGULATOR}
+    for d in distances(wired):
+        if d.mm > d.limit_mm:
+            yield rules[d.what].found(
+                Subject(refs=(d.ref, d.to), which=d.net),
+                f"{d.ref} stands {d.mm:.1f} mm from {d.to} on {d.net}",
+                f"It should be within {d.limit_mm:g} mm. Move it nearer, or add another.",
+                nets=(d.net,),
+                at=(d.at,),
+                value=d.mm,
+                limit=d.limit_mm,
+                unit="mm",
+            )
+
+
+def distances(wired: Wired) -> list[Distance]:
+    """Return every distance that the circuit asks for, as it is on the board."""
+    pads = _Pads(wired)
+    return [*_bypass(wired, pads), *_crystals(wired, pads), *_clamps(wired, pads), *_regulators(wired, pads)]
+
+
+class _Pads:
+    def __init__(self, wired: Wired) -> None:
+        self.by_part: dict[str, list[tuple[BoardPad, Any]]] = {}
+        for pad in board_pads(wired):
+            if pad.net and pad.layers:
+                self.by_part.setdefault(pad.pin.ref, []).append((pad, pad_shape(pad)))
+
+    def between(self, a: str, b: str, net: str) -> tuple[float, Point] | None:
+        """Return how far the nearest pads of two parts on a net are, mm, and where."""
+        found = [
+            (sa.distance(sb), Point(pa.x_nm, pa.y_nm))
+            for pa, sa in self.by_part.get(a, ())
+            if pa.net == net
+            for pb, sb in self.by_part.get(b, ())
+            if pb.net == net
+        ]
+        return min(found) if found else None
+
+    def from_pin(self, pin: Pin, others: list[str]) -> tuple[float, str, Point] | None:
+        """Return the part of `others` whose pad on the pin's net is nearest to the pin."""
+        own = [(p, s) for p, s in self.by_part.get(pin.ref, ()) if p.pin == pin]
+        found = [
+            (s.distance(so), ref, Point(po.x_nm, po.y_nm))
+            for p, s in own
+            for ref in others
+            for po, so in self.by_part.get(ref, ())
+            if po.net == p.net
+        ]
+        return min(found) if found else None
+
+
+def _bypass(wired: Wired, pads: _Pads) -> Iterator[Distance]:
+    """Yield, per chip that bypass capacitors belong to, the nearest one: one at its pin is what it needs."""
+    members = list(wired.design.parts)
+    rails = set(wired.rails)
+    mine: dict[tuple[str, str], list[tuple[float, str, Point]]] = {}
+    for index, ref in enumerate(members):
+        if not wired.kind(ref).is_a(m.Capacitor) or ref not in pads.by_part:
+            continue
+        nets = {p.net for p, _ in pads.by_part[ref]}
+        on_rail = nets & rails
+        if len(on_rail) != 1 or wired.ground not in nets:
+            continue
+        host, rail = decoupled_part(wired, members, index), next(iter(on_rail))
+        if not host or wired.kind(host).is_a(m.Supply) or wired.kind(host).connector:
+            continue
+        if near := pads.between(ref, host, rail):
+            mine.setdefault((host, rail), []).append((near[0], ref, near[1]))
+    for (host, rail), found in mine.items():
+        far, ref, at = min(found)
+        yield Distance("bypass", ref, host, rail, far, BYPASS_MM, at)
+
+
+def _crystals(wired: Wired, pads: _Pads) -> Iterator[Distance]:
+    for ref in wired.design.parts:
+        if not wired.design.parts[ref].kind.startswith("crystal"):
+            continue
+        for net in {p.net for p, _ in pads.by_part.get(ref, ())} - {wired.ground}:
+            chips = {p.ref for p in wired.on(net) if len(wired.kind(p.ref).pins) > 4}
+            for chip in sorted(chips):
+                if near := pads.between(ref, chip, net):
+                    yield Distance("crystal", ref, chip, net, near[0], CRYSTAL_MM, near[1])
+
+
+def _clamps(wired: Wired, pads: _Pads) -> Iterator[Distance]:
+    """Yield how far each clamp is from the inlet or connector whose net it guards, a fuse between them counted in."""
+    for ref in wired.of_model(m.Zener):
+        nets = {p.net for p, _ in pads.by_part.get(ref, ())}
+        if wired.ground not in nets:
+            continue
+        for net in sorted(nets - {wired.ground}):
+            beyond = {n.beyond for n in wired.near(net, m.Resistor, m.FixedResistor) if n.ref.startswith("F")} - {""}
+            inlets = [
+                (r, n)
+                for n in (net, *sorted(beyond))
+                for r in sorted({p.ref for p in wired.on(n)})
+                if wired.kind(r).is_a(m.Inlet)
+            ]
+            for inlet, on in inlets:
+                fuse = next((n.ref for n in wired.near(net) if n.beyond == on), None)
+                near = pads.between(ref, inlet, net) or (pads.between(ref, fuse, net) if fuse else None)
+                if near:
+                    yield Distance("clamp", ref, inlet if on == net else str(fuse), net, near[0], CLAMP_MM, near[1])
+
+
+def _regulators(wired: Wired, pads: _Pads) -> Iterator[Distance]:
+    """Yield the nearest capacitor at each supply pin of a regulator that has one on its net."""
+    for ref in wired.design.parts:
+        kind = wired.kind(ref)
+        if not kind.is_a(m.Supply) or kind.connector:
+            continue
+        for spec in kind.pins:
+            pin = Pin(ref, spec.number)
+            net = wired.net_of.get(pin, "")
+            if spec.role not in ("supply_in", "supply_out") or not net:
+                continue
+            caps = [n.ref for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground]
+            if near := pads.from_pin(pin, caps):
+                yield Distance("regulator", near[1], ref, net, near[0], REGULATOR_MM, near[2])

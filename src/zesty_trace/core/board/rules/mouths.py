@@ -1,0 +1,116 @@
+"""Connectors: a mouth looks over the edge of the board, and nothing stands in front of it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from zesty_trace.core.board.copper import body_shape, outline_shape, pattern_of, to_board
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.findings import Finding, Severity, Subject, of_part, rule
+from zesty_trace.core.geometry import Point
+
+MOUTH_MM = 1.0
+TURNS = {"right": 0, "up": 90, "left": 180, "down": 270}
+
+FACING = rule(
+    "connector facing",
+    Severity.FIX,
+    "A plug cannot get into a connector that looks into the board, or stands back from its edge.",
+    "common practice",
+    limits=f"the mouth within {MOUTH_MM:g} mm of the edge, looking out",
+    station="layout",
+)
+BLOCKED = rule(
+    "connector blocked",
+    Severity.FIX,
+    "What stands in front of a mouth keeps the plug out.",
+    "room of the package in front of its mouth",
+    limits="nothing in front of a mouth",
+    station="layout",
+)
+
+
+@dataclass(frozen=True)
+class Mouth:
+    """Where a connector's mouth is, mm, the direction that it looks in, radians, and how wide it is, mm."""
+
+    x: float
+    y: float
+    angle: float
+    wide: float
+    reach: float
+
+
+def mouth_of(wired: Wired, ref: str) -> Mouth | None:
+    """Return the mouth of a placed part; None if its package has none that looks sideways."""
+    package = wired.package(ref)
+    if package.facing not in TURNS:
+        return None
+    spot = wired.design.board.placements[ref]
+    x0, y0, x1, y1 = pattern_of(wired, ref).body
+    turn = math.radians(TURNS[package.facing])
+    cx, cy = (x0 + x1) / 2, (y0 + y1) / 2
+    along_x = package.facing in ("left", "right")
+    half = (x1 - x0) / 2 if along_x else (y1 - y0) / 2
+    wide = (y1 - y0) if along_x else (x1 - x0)
+    mx, my = to_board(spot, cx + half * math.cos(turn), cy + half * math.sin(turn))
+    ox, oy = to_board(spot, cx, cy)
+    return Mouth(mx / 1e6, my / 1e6, math.atan2(my - oy, mx - ox), wide / 1e6, package.reach)
+
+
+def in_front(mouth: Mouth, far: float) -> Any:
+    """Return the rectangle in front of a mouth, `far` mm deep."""
+    from shapely import Polygon
+
+    c, s = math.cos(mouth.angle), math.sin(mouth.angle)
+    w = mouth.wide / 2
+    corners = ((0.05, -w), (far, -w), (far, w), (0.05, w))
+    return Polygon([(mouth.x + u * c - v * s, mouth.y + u * s + v * c) for u, v in corners])
+
+
+def check_mouths(wired: Wired) -> Iterator[Finding]:
+    """Yield connectors that look inwards, stand back from the edge, or are blocked."""
+    board = outline_shape(wired.design)
+    bodies = {r: body_shape(wired, r) for r in wired.design.board.placements if r in wired.design.parts}
+    for ref in bodies:
+        mouth = mouth_of(wired, ref)
+        if mouth is None:
+            continue
+        at = (Point(round(mouth.x * 1e6), round(mouth.y * 1e6)),)
+        inside = _board_ahead(board, mouth)
+        if inside > MOUTH_MM:
+            yield FACING.found(
+                of_part(ref),
+                f"The mouth of {ref} has {inside:.1f} mm of board in front of it",
+                f"It should look over the edge, at most {MOUTH_MM:g} mm back. Turn it, or move it to the edge.",
+                at=at,
+                value=inside,
+                limit=MOUTH_MM,
+                unit="mm",
+            )
+        side = wired.design.board.placements[ref].side
+        room = in_front(mouth, max(mouth.reach, 0.5))
+        for other, body in bodies.items():
+            same = wired.design.board.placements[other].side == side
+            if other == ref or not same or not wired.kind(other).assembled or not body.intersects(room):
+                continue
+            yield BLOCKED.found(
+                Subject(refs=(ref, other)),
+                f"{other} stands in front of {ref}",
+                f"Keep {max(mouth.reach, 0.5):g} mm free in front of its mouth. Move one of them.",
+                at=at,
+            )
+
+
+def _board_ahead(board: Any, mouth: Mouth) -> float:
+    """Return how much board lies in front of a mouth along the way it looks, mm."""
+    from shapely.geometry import LineString
+
+    far = 1000.0
+    ray = LineString(
+        [(mouth.x, mouth.y), (mouth.x + far * math.cos(mouth.angle), mouth.y + far * math.sin(mouth.angle))]
+    )
+    return float(ray.intersection(board).length)
