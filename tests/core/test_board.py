@@ -10,7 +10,8 @@ from shapely import unary_union
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.copper import board_pads, copper_items, courtyard_shape, outline_shape
 from zesty_trace.core.board.links import connectivity
-from zesty_trace.core.board.place import place_rest, rectangle_outline, start_board
+from zesty_trace.core.board.outline import rounded_rectangle
+from zesty_trace.core.board.place import place_rest, start_board
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.board.say_place import understand_placing
@@ -96,7 +97,7 @@ def test_chip_pads_are_the_nominal_ipc_7351_land_pattern(catalogue: Catalogue) -
 def test_outline_is_counter_clockwise_and_of_the_asked_size() -> None:
     from shapely import Polygon
 
-    shape = Polygon(rectangle_outline(80_000_000, 56_000_000))
+    shape = Polygon(rounded_rectangle(80_000_000, 56_000_000))
     assert shape.exterior.is_ccw
     assert shape.bounds == (0, 0, 80_000_000, 56_000_000)
     assert shape.area == pytest.approx(80e6 * 56e6 - (4 - 3.14159) * 3e6**2, rel=1e-3)

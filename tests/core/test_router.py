@@ -16,7 +16,7 @@ from scipy.sparse.csgraph import dijkstra
 
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.links import connectivity
-from zesty_trace.core.board.place import rectangle_outline
+from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.router import route
 from zesty_trace.core.board.routing.negotiate import Negotiation
 from zesty_trace.core.board.routing.paint import paint_outside, paint_shapes
@@ -31,7 +31,7 @@ from zesty_trace.errors import Cancelled, EditError
 
 
 def board(spots: dict[str, tuple[float, float, int]], nets: dict[str, list[str]], size: float = 20.0) -> Design:
-    design = edits.set_outline(Design(), rectangle_outline(int(size * 1e6), int(size * 1e6), 0))
+    design = edits.set_outline(Design(), rounded_rectangle(int(size * 1e6), int(size * 1e6), 0))
     design = edits.set_brief(design, case_width_nm=int(size * 1e6), case_height_nm=int(size * 1e6))
     for ref, (x, y, turn) in spots.items():
         design = edits.add_part(design, Part(ref=ref, kind="resistor", value="1k", package="R0603"))

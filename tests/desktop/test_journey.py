@@ -12,6 +12,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from zesty_trace.core.fabrication.read_back import read_zip
+from zesty_trace.core.findings import Severity
 from zesty_trace.desktop.window.shell import MainWindow
 
 
@@ -40,7 +41,8 @@ def test_the_demo_board_travels_through_all_stations(window: MainWindow, qtbot, 
     click(qtbot, layout.route_button)
     settle(window)
     assert "All 120 connections have copper" in layout.hint.text()
-    assert session.open_count("layout") == 0
+    worth_a_fix = [f for f in session.findings["layout"] if f.severity is not Severity.NOTE]
+    assert {f.rule for f in worth_a_fix} <= {"regulator capacitor"}, "one capacitor cannot stand at both regulators"
 
     order = station("order")
     click(qtbot, order.write_button)

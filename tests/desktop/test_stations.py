@@ -275,9 +275,9 @@ def test_nothing_is_filled_twice_after_an_edit(
     at(routed_window, station, settle)
     session, filled = routed_window.session, []
 
-    def counted(wired: Wired, pour: Pour) -> object:
+    def counted(wired: Wired, pour: Pour, taken: object = None) -> object:
         filled.append(pour.layer)
-        return fill_pour(wired, pour)
+        return fill_pour(wired, pour, taken)
 
     monkeypatch.setattr(pour_module, "pour_shape", counted)
     session.do("value", lambda d: edits.change_part(d, "R14", value="2k2"))

@@ -157,6 +157,19 @@ def _parser() -> argparse.ArgumentParser:
         ("ref", {"help": "the part"}),
         ("--apply", {"action": "store_true", "help": "replace one by the other"}),
     )
+    add(
+        "outline",
+        boards.outline_command,
+        "the board's outline: from numbers, from a drawing, or as it is",
+        project,
+        ("--rectangle", {"nargs": 2, "metavar": ("WIDE", "HIGH"), "help": "for example 80mm 56mm"}),
+        ("--corner", {"default": "0mm", "help": "radius of a rectangle's corners"}),
+        ("--circle", {"metavar": "ACROSS", "help": "diameter"}),
+        ("--ring", {"nargs": 2, "metavar": ("OUTSIDE", "INSIDE"), "help": "both diameters"}),
+        ("--polygon", {"nargs": 2, "metavar": ("SIDES", "ACROSS"), "help": "regular, across its corners"}),
+        ("--dxf", {"help": "closed lines of a drawing: the largest is the outline, those inside it are cut-outs"}),
+        ("--out", {"help": "write the outline as a DXF drawing"}),
+    )
     add("place", boards.place_command, "place what is not placed", project)
     add(
         "route",

@@ -37,6 +37,54 @@ def place_command(a: argparse.Namespace) -> Answer:
     return FINE, data, f"{len(spots)} parts are on the board"
 
 
+def outline_command(a: argparse.Namespace) -> Answer:
+    """Give the board an outline from numbers or from a drawing, or write it as one."""
+    from zesty_trace.core.board.copper import outline_shape
+    from zesty_trace.core.board.outline import dxf_of, rings_from_dxf, set_form, set_rings
+    from zesty_trace.files import read_given, write_given
+
+    form = _form(a)
+    if form:
+        edit(a.project, lambda w: set_form(w.design, form))
+    elif a.dxf:
+        text = read_given(Path(a.dxf), "drawing").decode("utf-8", "replace")
+        edit(a.project, lambda w: set_rings(w.design, rings_from_dxf(text, a.dxf)))
+    wired, _ = load(a.project)
+    if a.out:
+        write_given(Path(a.out), dxf_of(wired.design).encode())
+    shape = outline_shape(wired.design)
+    x0, y0, x1, y1 = shape.bounds if not shape.is_empty else (0, 0, 0, 0)
+    data = {
+        "width_mm": round(x1 - x0, 3),
+        "height_mm": round(y1 - y0, 3),
+        "area_mm2": round(shape.area, 2),
+        "cutouts": len(wired.design.board.cutouts),
+        "out": a.out or "",
+    }
+    text = f"{data['width_mm']:g} x {data['height_mm']:g} mm, {data['area_mm2']:g} mm², {data['cutouts']} cut-outs"
+    return FINE, data, text
+
+
+def _form(a: argparse.Namespace) -> Any:
+    from zesty_trace.core.design.model import Form
+    from zesty_trace.core.quantities import parse_length_nm as length
+
+    corner = length(a.corner)
+    if a.rectangle:
+        wide, high = map(length, a.rectangle)
+        return Form(shape="rectangle", width_nm=wide, height_nm=high, corner_nm=corner)
+    if a.circle:
+        return Form(shape="circle", width_nm=length(a.circle))
+    if a.ring:
+        outside, inside = map(length, a.ring)
+        return Form(shape="ring", width_nm=outside, inside_nm=inside)
+    if a.polygon:
+        if not a.polygon[0].isdigit():
+            raise InputError(f"“{a.polygon[0]}” is no count of sides", "--polygon", "For example --polygon 6 80mm")
+        return Form(shape="polygon", sides=int(a.polygon[0]), width_nm=length(a.polygon[1]))
+    return None
+
+
 def route_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.board.place import place_rest
     from zesty_trace.core.board.router import RouteResult, route

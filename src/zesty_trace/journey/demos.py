@@ -7,11 +7,12 @@ from datetime import date, timedelta
 from importlib.resources import files
 from pathlib import Path
 
+from zesty_trace.core.board.outline import set_form
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, ImageSpec, TemplateHole
+from zesty_trace.core.design.model import Design, Form, ImageSpec, TemplateHole
 from zesty_trace.core.quantities import nm
 from zesty_trace.core.tables.importing import import_prototype
 from zesty_trace.errors import InputError, StoreError
@@ -55,6 +56,9 @@ def demo_base(today: date, demo: str = DEMO) -> Design:
         template=template,
         facts=facts["facts"],
     )
+    if form := facts.get("form"):
+        wide, inside = nm(facts["width_mm"]), nm(form.get("inside_mm", 0))
+        design = set_form(design, Form(shape=form["shape"], width_nm=wide, inside_nm=inside))
     images = [ImageSpec(file=facts["image"], target=facts["target"])] if "image" in facts else []
     return edits.set_images(edits.set_build(design, variant=facts["variant"], alloy=facts["alloy"]), images)
 

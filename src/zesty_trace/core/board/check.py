@@ -17,7 +17,7 @@ from zesty_trace.core.board.copper import (
     pattern_of,
 )
 from zesty_trace.core.board.links import connectivity
-from zesty_trace.core.board.place import rectangle_outline
+from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.distances import check_distances
 from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
@@ -25,6 +25,7 @@ from zesty_trace.core.board.rules.leftovers import check_leftovers
 from zesty_trace.core.board.rules.mouths import check_mouths
 from zesty_trace.core.board.rules.silk import check_silk
 from zesty_trace.core.board.rules.spacing import check_spacing
+from zesty_trace.core.board.rules.thermals import check_thermals
 from zesty_trace.core.board.shorts import ROUNDING_MM, nets_too_near
 from zesty_trace.core.board.values import wrong_values
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
@@ -156,6 +157,7 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *check_leftovers(wired),
         *check_mouths(wired),
         *check_silk(wired),
+        *check_thermals(wired),
         *_courtyards(wired),
         *_good_news(wired),
     )
@@ -300,7 +302,7 @@ def _size(design: Design) -> Iterator[Finding]:
             value=mm(width),
             limit=mm(wanted[0]),
             unit="mm",
-            mend=Mend("Use the brief's size", partial(edits.set_outline, points=rectangle_outline(*wanted))),
+            mend=Mend("Use the brief's size", partial(edits.set_outline, points=rounded_rectangle(*wanted))),
         )
 
 

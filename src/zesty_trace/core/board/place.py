@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_trace.core.board.copper import courtyard_shape, pattern_of, to_board
+from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.mouths import TURNS
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.land_patterns import COURTYARD_MM
@@ -35,28 +36,11 @@ PULLED_SHARE = 0.02
 SMALL_PADS = 3
 
 
-def rectangle_outline(width_nm: int, height_nm: int, corner_nm: int = 3_000_000) -> tuple[tuple[int, int], ...]:
-    """Return a rectangle with rounded corners, counter-clockwise from the lower left, corners in 8 steps."""
-    corner = min(corner_nm, width_nm // 2, height_nm // 2)
-    centres = [
-        (width_nm - corner, corner, -90),
-        (width_nm - corner, height_nm - corner, 0),
-        (corner, height_nm - corner, 90),
-        (corner, corner, 180),
-    ]
-    points = []
-    for cx, cy, start in centres:
-        for k in range(9):
-            a = np.radians(start + 90 * k / 8)
-            points.append((round(cx + corner * np.cos(a)), round(cy + corner * np.sin(a))))
-    return tuple(dict.fromkeys(points))
-
-
 def start_board(design: Design) -> Design:
     """Give a board without one the outline of the brief, and put the template's parts in their places."""
     brief = design.brief
     if not design.board.outline:
-        design = edits.set_outline(design, rectangle_outline(brief.case_width_nm, brief.case_height_nm))
+        design = edits.set_outline(design, rounded_rectangle(brief.case_width_nm, brief.case_height_nm))
     placements = dict(design.board.placements)
     for hole in brief.template:
         if hole.ref in design.parts and hole.ref not in placements:

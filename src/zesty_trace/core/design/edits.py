@@ -139,7 +139,7 @@ def set_outline(design: Design, points: Iterable[tuple[int, int]]) -> Design:
     outline = tuple(points)
     if len(outline) < 3:
         raise EditError("An outline needs three corners or more", "outline", "Draw more corners")
-    return replace(design, board=replace(design.board, outline=outline))
+    return replace(design, board=replace(design.board, outline=outline, cutouts=(), form=None))
 
 
 def place(design: Design, ref: str, placement: Placement) -> Design:

@@ -88,10 +88,11 @@ def silk_file(wired: Wired, layer: LayerName) -> str:
 
 
 def outline_file(design: Design) -> str:
-    """Return the board's profile."""
+    """Return the board's profile, its cut-outs too."""
     writer = GerberWriter("Profile,NP")
-    points = [(mm(x), mm(y)) for x, y in design.board.outline]
-    writer.draw([*points, points[0]], OUTLINE_PEN_MM, "Profile")
+    for ring in (design.board.outline, *design.board.cutouts):
+        points = [(mm(x), mm(y)) for x, y in ring]
+        writer.draw([*points, points[0]], OUTLINE_PEN_MM, "Profile")
     return writer.text()
 
 

@@ -115,14 +115,13 @@ class BoardPainter:
 
     def _board(self, p: QPainter) -> None:
         t = theme.current()
-        path = QPainterPath()
-        points = [(mm(x), mm(y)) for x, y in self.view.design.board.outline]
-        if not points:
+        board = self.view.design.board
+        if not board.outline:
             return
-        path.moveTo(*points[0])
-        for point in points[1:]:
-            path.lineTo(*point)
-        path.closeSubpath()
+        path = QPainterPath()
+        for ring in (board.outline, *board.cutouts):
+            path.addPolygon(QPolygonF([QPointF(mm(x), mm(y)) for x, y in ring]))
+            path.closeSubpath()
         p.setPen(QPen(t.color("ink"), 0.25))
         p.setBrush(t.color("board"))
         p.drawPath(path)
@@ -219,9 +218,7 @@ class BoardPainter:
     def _label_spots(self) -> dict[str, tuple[float, float, float]]:
         """Return a spot and size for each reference: inside a roomy body, else the freest place around it."""
         boxes = {r: _box(path) for r, path in self.bodies.items()}
-        pads: dict[str, list[Box]] = {}
-        for pad, path in zip(self.pads, self.pad_paths, strict=True):
-            pads.setdefault(pad.pin.ref, []).append(_box(path))
+        pads = [_box(path) for pad, path in zip(self.pads, self.pad_paths, strict=True) if pad.layers]
         taken: list[Box] = []
         found = {}
         board = box_of((mm(x), mm(y)) for x, y in self.view.design.board.outline)
@@ -232,13 +229,13 @@ class BoardPainter:
             size = 1.25 if small else 1.7
             hole = not self.view.wired.kind(ref).pins
             choices = _label_choices(own, len(ref) * size * 0.66, size * 1.1, hole)
-            under = [] if hole else pads.get(ref, [])
+            under = [b for b in pads if own.grown(8.0).shared(b)]
 
             def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
                 return (
                     4 * sum(c.shared(k) for k in taken)
                     + 2 * sum(c.shared(b) for b in near)
-                    + 3 * sum(c.shared(b) for b in under)
+                    + 12 * sum(c.shared(b) for b in under)
                     + 3 * (c.area - c.shared(board))
                 )
 

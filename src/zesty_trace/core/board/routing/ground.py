@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import numpy.typing as npt
 
+from zesty_trace.core.board.pour import LEAST_WIDTH_MM, MORE_CLEARANCE_MM
 from zesty_trace.core.board.routing.grid import CELL_BITS, CELL_MASK, I32
 from zesty_trace.core.board.routing.growing import reach
 from zesty_trace.core.board.routing.paint import paint_edge, paint_shapes
@@ -23,7 +24,6 @@ if TYPE_CHECKING:
     from zesty_trace.core.circuit.wired import Wired
 
 ROUNDS = 10
-LEAST_WIDTH_MM, MORE_CLEARANCE_MM = 0.25, 0.05  # of a pour
 EXACT_MM = 0.06  # the fill is cut by round corners a little differently from how the grid floods it
 
 

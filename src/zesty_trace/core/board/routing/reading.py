@@ -34,8 +34,10 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
     names = [n for n in design.nets if n in with_pads]
     number = {n: k for k, n in enumerate(names)}
     shapes = [_pad_shape(p, number) for p in pads]
+    heads = [_screw_head(wired, p, mm(rules.clearance_nm)) for p in pads if p.drill_nm and not p.plated]
     shapes += [s for t in design.board.tracks for s in track_shapes(t, number)]
     shapes += [via_shape(v, number) for v in design.board.vias]
+    shapes += heads
     least = min(rules.least_track_nm, rules.track_nm)
     widths = _classes([width_of(p) for p in pads if p.net in wanted and p.layers], rules.track_nm, least)
     poured = {p.net: LAYERS.index(p.layer) for p in sorted(design.board.pours, key=_top_first)}
@@ -88,6 +90,15 @@ def _pad_shape(pad: BoardPad, number: dict[str, int]) -> Shape:
         hole_mm=mm(pad.drill_nm),
         copper=bool(pad.layers),
     )
+
+
+def _screw_head(wired: Wired, hole: BoardPad, clearance_mm: float) -> Shape:
+    """Return the room of a screw's head, less the distance that copper keeps from bare holes anyway."""
+    radius = max(mm(hole.drill_nm), wired.package(hole.pin.ref).keepout) / 2 - clearance_mm
+    return Shape(
+        x=mm(hole.x_nm), y=mm(hole.y_nm), half_w=radius, half_h=radius, angle=0.0, corner=radius,
+        net=-1, layers=(), copper=False, pad=False,
+    )  # fmt: skip
 
 
 def track_shapes(track: Track, number: dict[str, int]) -> list[Shape]:
