@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 import pytest
 from PySide6.QtCore import QDate, Qt
 from PySide6.QtWidgets import QFrame, QLabel
@@ -304,3 +306,19 @@ def test_an_empty_project_is_told_what_there_is_to_do_and_never_that_all_is_well
             assert SPEC[key].empty in shown
     assert at(window, "schematic", settle).hint.text() == "No parts yet"
     assert "1 board " in window.subtitle.text() + " "
+
+
+def test_files_that_are_older_than_the_board_say_so(routed_window: MainWindow, settle) -> None:
+    order = at(routed_window, "order", settle)
+    session = routed_window.session
+    for finding in [f for f in session.findings["layout"] if f.severity is Severity.STOP]:
+        session.do("accepted", partial(edits.accept, acceptance=finding.acceptance("a test")))
+    order.write()
+    settle(routed_window)
+    assert "OLDER" not in order.file_note.text()
+    session.do("moved", lambda d: edits.nudge(d, "R14", dx_nm=100_000))
+    settle(routed_window)
+    assert "OLDER" in order.file_note.text()
+    session.undo()
+    settle(routed_window)
+    assert "OLDER" not in order.file_note.text()

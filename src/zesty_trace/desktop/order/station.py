@@ -10,7 +10,7 @@ from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
 
 from zesty_trace.core.design import edits
-from zesty_trace.core.fabrication.package import keep_package
+from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
 from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
 from zesty_trace.core.fabrication.roles import OUTLINE, Image
 from zesty_trace.core.fabrication.tables import bill_of_materials
@@ -99,6 +99,7 @@ class OrderStation(Station):
         self._images: dict[str, Any] = {}
         self._drills: list[tuple[float, float, float]] = []
         self._read_of: object = None
+        self._is_old, self._said = False, ""
         self.canvas = ReadBackCanvas()
         self.layer = QComboBox()
         self.layer.addItems(list(VIEWS))
@@ -204,6 +205,8 @@ class OrderStation(Station):
             self._images, self._drills = {}, []
             self._show()
             return
+        self._is_old = mark_of(path) != design_mark(self.session.wired)
+        self._say_files()
         stamp = (path, path.stat().st_mtime_ns)
         if self._read_of == stamp:
             return
@@ -221,10 +224,13 @@ class OrderStation(Station):
         self, path: Any, images: dict[str, QPainterPath], holes: list[tuple[float, float, float]], count: int
     ) -> None:
         self._images, self._drills = images, holes
-        self.file_note.setText(
-            f"{path.name}: {count} files, {len(holes)} holes. Drawn from the files, not from the design."
-        )
+        self._said = f"{path.name}: {count} files, {len(holes)} holes. Drawn from the files, not from the design."
+        self._say_files()
         self._show()
+
+    def _say_files(self) -> None:
+        old = "THESE FILES ARE OLDER THAN THE BOARD: write them again before you order. " if self._is_old else ""
+        self.file_note.setText(old + self._said)
 
     def _show(self) -> None:
         names = VIEWS[self.layer.currentText()]

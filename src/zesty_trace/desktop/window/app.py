@@ -15,13 +15,15 @@ from typing import TYPE_CHECKING
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
-from zesty_trace import logs
+from zesty_trace import __version__, logs
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.window.opening import demo_folder, open_project, remember
 from zesty_trace.errors import StoreError, ZestyError
 
 if TYPE_CHECKING:
     import subprocess
+
+WARM_AFTER_MS = 4_000
 
 
 @contextmanager
@@ -123,8 +125,24 @@ def run(path: Path | None, reset: bool, shots: Path | None, demo: str = "proofin
         except ZestyError as error:
             print(error, file=sys.stderr)
             return 2
+        _warm_router_later()
         with _ended_by_signals(app, windows):
             return app.exec()
+
+
+def _warm_router_later() -> None:
+    """Once for each version, compile the router's loops in a process of their own, when the window has come up."""
+    from PySide6.QtCore import QProcess, QTimer
+
+    settings = QSettings("zesty-trace", "zesty-trace")
+    if settings.value("router/compiled") == __version__:
+        return
+
+    def start() -> None:
+        QProcess.startDetached(sys.executable, ["-m", "zesty_trace.core.board.routing.warm"])
+        settings.setValue("router/compiled", __version__)
+
+    QTimer.singleShot(WARM_AFTER_MS, start)
 
 
 @contextmanager

@@ -5,6 +5,8 @@ The window starts this as a process of its own the first time that a version run
 
 from __future__ import annotations
 
+import os
+
 import numpy as np
 
 from zesty_trace.core.board.routing.ground import join_stranded
@@ -31,4 +33,5 @@ def warm_up() -> int:
 
 
 if __name__ == "__main__":
+    os.nice(10)
     warm_up()
