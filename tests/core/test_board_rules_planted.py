@@ -6,16 +6,18 @@ from collections.abc import Callable
 
 import pytest
 from msgspec.structs import replace
+from shapely import box, unary_union
 
 from zesty_trace.core.board.check import check_board
-from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.copper import board_pads, copper_items, pad_shape
 from zesty_trace.core.board.gate import accept_stops, refuse_stopped, stopping
+from zesty_trace.core.board.router import route
 from zesty_trace.core.board.rules.currents import via_capacity_a
 from zesty_trace.core.board.rules.spacing import spacing_mm
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Placement, Pour, Track, Via
+from zesty_trace.core.design.model import Design, KeepOut, NetClass, Placement, Pour, Track, Via
 from zesty_trace.core.geometry import Point
 from zesty_trace.errors import EditError
 
@@ -179,6 +181,37 @@ def test_what_is_planted_is_found(what: str, routed: Design, catalogue: Catalogu
     for finding in check_board(wired):
         assert finding.title
         assert finding.detail
+
+
+HALF = KeepOut(name="the label", outline=(mm(0, 0), mm(40, 0), mm(40, 56), mm(0, 56)))
+
+
+@pytest.mark.campaign
+def test_the_router_keeps_out_of_what_is_closed_and_the_review_sees_what_is_not(
+    routed: Design, catalogue: Catalogue
+) -> None:
+    wired = Wired(routed, catalogue)
+    pads = unary_union([pad_shape(p, 1.0) for p in board_pads(wired)])
+    tracks = unary_union([i.shape for i in copper_items(wired, "top") if i.what == "track"])
+    spots = [(x, y) for x in range(4, 72, 2) for y in range(4, 48, 2)]
+    free = [(x, y) for x, y in spots if not box(x, y, x + 3, y + 3).intersects(pads)]
+    x, y = next((x, y) for x, y in free if box(x, y, x + 3, y + 3).intersects(tracks))
+    zone = KeepOut(name="the label", outline=(mm(x, y), mm(x + 3, y), mm(x + 3, y + 3), mm(x, y + 3)))
+    closed = edits.set_board(routed, keepouts=(zone,))
+    assert "keep-out" in rules_found(Wired(closed, catalogue))
+    again = route(Wired(edits.rip_up(closed), catalogue))
+    assert [f.title for f in check_board(Wired(again.design, catalogue)) if f.rule == "keep-out"] == []
+    assert again.missing == 0
+    low = edits.set_board(routed, keepouts=(replace(HALF, tracks=False, vias=False, pours=False, height_nm=100_000),))
+    assert any("mm tall in the label" in f.title for f in check_board(Wired(low, catalogue)))
+
+
+def test_a_net_class_asks_for_its_width(catalogue: Catalogue) -> None:
+    from tests.core.test_router import board
+
+    design = board({"R1": (5, 10, 0), "R2": (15, 10, 0)}, {"A": ["R1.2", "R2.1"]})
+    wide = edits.set_board(design, classes=(NetClass(name="power", nets=("A",), width_nm=800_000),))
+    assert max(t.width_nm for t in route(Wired(wide, catalogue)).design.board.tracks) == 800_000
 
 
 @pytest.mark.campaign

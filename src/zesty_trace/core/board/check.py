@@ -21,6 +21,7 @@ from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.distances import check_distances
 from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
+from zesty_trace.core.board.rules.keepouts import check_keepouts
 from zesty_trace.core.board.rules.leftovers import check_leftovers
 from zesty_trace.core.board.rules.mouths import check_mouths
 from zesty_trace.core.board.rules.silk import check_silk
@@ -155,6 +156,7 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *_edges(wired),
         *check_holes(wired),
         *check_leftovers(wired),
+        *check_keepouts(wired),
         *check_mouths(wired),
         *check_silk(wired),
         *check_thermals(wired),

@@ -218,7 +218,8 @@ def _widths(wired: Wired) -> Callable[[BoardPad], int]:
             by_net.setdefault(pad.net, []).append(pad)
     found: dict[tuple[Pin, int, int], int] = {}
     for pads in by_net.values():
-        own = [width_for(peaks.get(p.pin, 0.0), rules) for p in pads]
+        least = max((c.width_nm for c in wired.design.board.classes if pads[0].net in c.nets), default=0)
+        own = [max(least, width_for(peaks.get(p.pin, 0.0), rules)) for p in pads]
         trunk = max(own)
         for pad, width in zip(pads, own, strict=True):
             wide = trunk if width >= HEAVY_SHARE * trunk and trunk > rules.track_nm else width

@@ -30,6 +30,10 @@ def wrong_values(design: Design) -> Iterator[Wrong]:
     yield from wrong_rules(board.rules)
     if board.outline:
         yield from wrong_outline(board.outline, "outline")
+    for k, ring in enumerate(board.cutouts):
+        yield from wrong_outline(ring, f"cut-out {k + 1}")
+    for k, zone in enumerate(board.keepouts):
+        yield from wrong_outline(zone.outline, zone.name or f"keep-out {k + 1}")
     for k, track in enumerate(board.tracks):
         if not 0 < track.width_nm < MOST_NM:
             yield Wrong(

@@ -175,12 +175,11 @@ class KeepOut(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
 
 
 class NetClass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Nets with a track width or a clearance of their own; 0 nm is that of the board rules, or of the current."""
+    """Nets with a least track width of their own, beside that of the board rules and of their current."""
 
     name: str
     nets: tuple[NetName, ...] = ()
     width_nm: int = 0
-    clearance_nm: int = 0
 
 
 class Form(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):

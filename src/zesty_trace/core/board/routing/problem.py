@@ -14,6 +14,7 @@ from zesty_trace.core.board.routing.grid import (
     HISTORY_SHIFT,
     I16,
     I32,
+    I64,
     OWNER_SHIFT,
     SLANT_SHIFT,
     Grid,
@@ -59,6 +60,16 @@ class Group:
 
 
 @dataclass(frozen=True)
+class Closed:
+    """A ring (N, 2), mm, on one layer, that tracks, or vias, keep out of."""
+
+    ring: F64
+    layer: int
+    tracks: bool
+    vias: bool
+
+
+@dataclass(frozen=True)
 class Problem:
     """A board to route. `rings` are the outline and its cut-outs, each (N, 2) mm."""
 
@@ -74,6 +85,7 @@ class Problem:
     via_mm: float
     drill_mm: float
     layers: int = 2
+    closed: tuple[Closed, ...] = ()
     plain_class: int = 0
     bottom_price: int = 105  # per cent of a step on the top
 
@@ -345,8 +357,15 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
         for layer in range(problem.layers):
             for slant in (0, 1):
                 fixed[k, layer * plane : (layer + 1) * plane, slant] = one(width / 2, slant * SLANT_MM, on[layer], bare)
+                for zone in problem.closed:
+                    if zone.tracks and zone.layer == layer:
+                        part = fixed[k, layer * plane : (layer + 1) * plane, slant]
+                        part[_inside(zone.ring, width / 2, rows, columns, x0, y0)] = -1
     everywhere = np.concatenate(on)
     via_fixed = one(problem.via_mm / 2, 0.0, everywhere, bare)
+    for zone in problem.closed:
+        if zone.vias or zone.tracks:
+            via_fixed[_inside(zone.ring, problem.via_mm / 2, rows, columns, x0, y0)] = -1
     pads = everywhere.copy()
     pads[:, 7] = -1
     paint_shapes(via_fixed, columns, pads, (problem.via_mm / 2 + PAD_TO_VIA_MM) / CELL_MM)
@@ -358,6 +377,19 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
         found[:, 7] = -1
         paint_shapes(via_fixed, columns, found, (HOLE_TO_HOLE_MM + problem.drill_mm / 2) / CELL_MM)
     return fixed, via_fixed, outside
+
+
+def _inside(ring: F64, grow_mm: float, rows: int, columns: int, x0: float, y0: float) -> I64:
+    """Return the flat cells within `grow_mm` of a ring's area."""
+    import shapely
+
+    shape = shapely.Polygon(ring).buffer(grow_mm)
+    left, low, right, high = ((v - o) / CELL_MM for v, o in zip(shape.bounds, (x0, y0, x0, y0), strict=True))
+    c = np.arange(max(0, int(left)), min(columns, int(right) + 2))
+    r = np.arange(max(0, int(low)), min(rows, int(high) + 2))
+    gx, gy = np.meshgrid(x0 + c * CELL_MM, y0 + r * CELL_MM)
+    rr, cc = np.nonzero(shapely.contains_xy(shape, gx, gy))
+    return np.asarray((rr + r[0]) * columns + cc + c[0] if len(r) and len(c) else np.zeros(0), dtype=np.int64)
 
 
 def _terminals(

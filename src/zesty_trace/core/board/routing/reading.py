@@ -9,7 +9,7 @@ import networkx as nx
 import numpy as np
 
 from zesty_trace.core.board.copper import BoardPad, board_pads
-from zesty_trace.core.board.routing.problem import Group, Problem, Shape
+from zesty_trace.core.board.routing.problem import Closed, Group, Problem, Shape
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Design, Pour, Track, Via
 from zesty_trace.core.quantities import mm
@@ -54,7 +54,17 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
         widths_mm=tuple(mm(w) for w in widths),
         via_mm=VIA_MM,
         drill_mm=VIA_DRILL_MM,
+        closed=_closed(design),
         plain_class=widths.index(rules.track_nm),
+    )
+
+
+def _closed(design: Design) -> tuple[Closed, ...]:
+    return tuple(
+        Closed(np.array(k.outline, dtype=float) / 1e6, LAYERS.index(layer), k.tracks, k.vias)
+        for k in design.board.keepouts
+        if len(k.outline) > 2
+        for layer in k.layers
     )
 
 
