@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 import pytest
 from msgspec.structs import replace
@@ -18,6 +19,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, KeepOut, NetClass, Placement, Pour, Track, Via
+from zesty_trace.core.fabrication.package import write_package
 from zesty_trace.core.geometry import Point
 from zesty_trace.errors import EditError
 
@@ -252,3 +254,15 @@ def test_what_a_barrel_carries() -> None:
 def test_a_pour_that_is_gone_leaves_no_error(routed: Design, catalogue: Catalogue) -> None:
     design = edits.set_board(routed, pours=(Pour(net="NOBODY", layer="top"),))
     assert "unrouted" in rules_found(Wired(design, catalogue))
+
+
+def test_values_that_cannot_be_are_refused_before_a_file_is_drawn_whoever_accepted_them(
+    routed: Design, catalogue: Catalogue, tmp_path: Path
+) -> None:
+    for what in ("a width below zero", "an outline of two points"):
+        broken = Wired(PLANTED[what][1](Wired(routed, catalogue)), catalogue)
+        accepted = broken.with_design(accept_stops(broken, "it will do", "2026-11-26"))
+        for wired in (broken, accepted):
+            with pytest.raises(EditError):
+                write_package(wired, tmp_path)
+    assert not list(tmp_path.iterdir())

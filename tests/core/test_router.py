@@ -22,12 +22,19 @@ from zesty_trace.core.board.routing.negotiate import Negotiation
 from zesty_trace.core.board.routing.paint import paint_outside, paint_shapes
 from zesty_trace.core.board.routing.passes import stamp_nets
 from zesty_trace.core.board.routing.problem import Group, Problem, Shape, lay_out, safe_reach
+from zesty_trace.core.board.routing.warm import warm_up
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Part, Pin, Placement, Track
 from zesty_trace.core.geometry import Point
 from zesty_trace.errors import Cancelled, EditError
+
+
+@pytest.fixture(scope="module", autouse=True)
+def compiled() -> None:
+    """Compile the loops before a test is timed."""
+    warm_up()
 
 
 def board(spots: dict[str, tuple[float, float, int]], nets: dict[str, list[str]], size: float = 20.0) -> Design:

@@ -24,11 +24,10 @@ if TYPE_CHECKING:
 
 
 def place_command(a: argparse.Namespace) -> Answer:
-    """Place what is not placed, or all that nothing holds."""
+    """Place what is not placed."""
     from zesty_trace.core.board.place import place_rest
 
-    edit(a.project, place_rest)
-    wired, _ = load(a.project)
+    wired, _ = edit(a.project, place_rest)
     spots = wired.design.board.placements
     data = {
         ref: {"x_mm": p.x_nm / 1e6, "y_mm": p.y_nm / 1e6, "angle_deg": p.angle_mdeg / 1000, "side": p.side}

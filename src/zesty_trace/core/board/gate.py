@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from zesty_trace.core.board.check import check_board
+from zesty_trace.core.board.values import refuse_wrong_values
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
@@ -17,7 +18,12 @@ def stopping(wired: Wired) -> list[Finding]:
 
 
 def refuse_stopped(wired: Wired) -> None:
-    """EditError if something stops the order, with what it is and what to do."""
+    """EditError if something stops the order, with what it is and what to do.
+
+    Values that cannot be are refused whoever accepted them: no file can be made of them.
+    """
+    if wired.design.board.outline:
+        refuse_wrong_values(wired.design)
     stops = stopping(wired)
     if stops:
         more = f", and {len(stops) - 1} more" if len(stops) > 1 else ""

@@ -96,13 +96,12 @@ def _with_pours(wired: Wired) -> Design:
 
 
 def _refuse(wired: Wired, nets: Iterable[str] | None) -> None:
-    from zesty_trace.core.board.values import wrong_values
+    from zesty_trace.core.board.values import refuse_wrong_values
 
     design = wired.design
     if not design.board.outline:
         raise EditError("The board has no outline yet", "outline", "Set its size in the brief first")
-    for wrong in wrong_values(design):
-        raise EditError(wrong.text, wrong.where, wrong.hint)
+    refuse_wrong_values(design)
     for name in nets or ():
         if name not in design.nets:
             raise EditError(f"There is no net {name}", name, "See the nets of the schematic")

@@ -10,6 +10,7 @@ import msgspec
 
 from zesty_trace.core.design.model import Design, Outline, Rules
 from zesty_trace.core.quantities import mm
+from zesty_trace.errors import EditError
 
 MOST_NM = 2_000_000_000  # 2 m
 POSITIVE = ("track_nm", "least_track_nm", "drill_nm", "copper_um", "thickness_nm", "temperature_rise_c")
@@ -45,6 +46,12 @@ def wrong_values(design: Design) -> Iterator[Wrong]:
         if not 0 < via.drill_nm < via.diameter_nm < MOST_NM:
             text = f"A via of {via.net} is {mm(via.diameter_nm):g} mm with a drill of {mm(via.drill_nm):g} mm"
             yield Wrong(text, f"vias[{k}]", "The drill must be smaller than the via, and both above zero")
+
+
+def refuse_wrong_values(design: Design) -> None:
+    """EditError for the first value that cannot be."""
+    for wrong in wrong_values(design):
+        raise EditError(wrong.text, wrong.where, wrong.hint)
 
 
 def wrong_rules(rules: Rules) -> Iterator[Wrong]:

@@ -68,9 +68,8 @@ def zip_bytes(files: dict[str, str], mark: str = "") -> bytes:
 
 
 def _checked_zip(wired: Wired) -> bytes:
-    files = fabrication_files(wired)
     refuse_stopped(wired)
-    return zip_bytes(files, design_mark(wired))
+    return zip_bytes(fabrication_files(wired), design_mark(wired))
 
 
 def write_package(wired: Wired, folder: Path) -> Path:

@@ -25,7 +25,6 @@ STRAIGHT, DIAGONAL = 100, 141  # price of a step
 CROWD_MASK = 0xFFFF
 HISTORY_SHIFT, HISTORY_MASK = 16, 0xFFFF
 OWNER_SHIFT, SLANT_SHIFT, OWNER_MASK = 32, 48, 0xFFFF
-NOBODY, NO_NET = 0, 0xFFFF
 
 # A word of `marks`: the search, the cost so far, whether it is final, the layer and the direction it came from.
 NUMBER_SHIFT, COST_SHIFT, COST_MASK = 40, 12, (1 << 28) - 1

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -92,14 +92,13 @@ class Problem:
 
 @dataclass
 class Board:
-    """A problem on its grid: where cell (0, 0) is, mm, and the stub from a cell to its pad's middle, where one is."""
+    """A problem on its grid: where cell (0, 0) is, mm."""
 
     problem: Problem
     grid: Grid
     x0: float
     y0: float
     outside: I16  # (plane,): -1 outside the outline
-    stubs: dict[int, tuple[float, float]] = field(default_factory=dict)
 
     def net_groups(self) -> I32:
         """Return where the groups of each net begin, one more than there are nets."""

@@ -14,6 +14,7 @@ from typing import Any
 
 from zesty_trace.core.board.copper import board_pads, copper_items, pad_node
 from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.rules.holes import RULES_SOURCE
 from zesty_trace.core.board.widths import ipc2221_width_nm
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
@@ -49,7 +50,7 @@ LEAST_WIDTH = rule(
     "least width",
     Severity.FIX,
     "What is thinner than the house can etch comes back broken, or not at all.",
-    "board rules of the project (comfortable two-layer class, common practice)",
+    RULES_SOURCE,
     limits="least track of the board rules",
     station="layout",
 )
