@@ -85,15 +85,6 @@ def test_every_pin_of_every_kind_has_a_pad(catalogue: Catalogue) -> None:
             assert {p.number for p in kind.pins} <= pads, (kind.id, package)
 
 
-def test_chip_pads_are_the_nominal_ipc_7351_land_pattern(catalogue: Catalogue) -> None:
-    """RESC1608 nominal: pads about 0.8 x 0.95 mm, 1.6 mm apart (IPC-7351, from memory)."""
-    pattern = land_pattern(catalogue.package("R0603"))
-    assert [(p.x_nm, p.width_nm, p.height_nm) for p in pattern.pads] == [
-        (-800_000, 800_000, 950_000),
-        (800_000, 800_000, 950_000),
-    ]
-
-
 def test_outline_is_counter_clockwise_and_of_the_asked_size() -> None:
     from shapely import Polygon
 

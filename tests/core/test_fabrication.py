@@ -86,7 +86,7 @@ def second_drill_parser(text: str) -> list[tuple[float, float, float]]:
 @pytest.mark.parametrize(("name", "plated"), [("drill-plated.xnc", True), ("drill-bare.xnc", False)])
 def test_drills_read_back_twice_are_the_holes_of_the_board(files, routed, catalogue, name, plated) -> None:
     wanted = sorted(
-        (x / 1e6, y / 1e6, d / 1e6) for x, y, d, p, _ in hole_items(Wired(routed, catalogue)) if p == plated
+        (x / 1e6, y / 1e6, d / 1e6) for x, y, d, p, *_ in hole_items(Wired(routed, catalogue)) if p == plated
     )
     for found in (read_drill(files[name]), second_drill_parser(files[name])):
         assert np.allclose(sorted(found), wanted, atol=1e-4)

@@ -12,10 +12,11 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, numbers, sheet
+from zesty_trace.cli import boards, brief, numbers, packages, sheet
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
 
+VALUED = ("--project", "--like", "--height", "--density")  # options of `zt package` that take a value
 SCHOOLS = ("surface-mount first", "lowest first", "as listed")
 
 
@@ -31,6 +32,21 @@ def _schema(a: argparse.Namespace) -> Answer:
 def _shots(a: argparse.Namespace) -> Answer:
     done = subprocess.run([sys.executable, "-m", "zesty_trace", "demo", "--shots", a.out], check=False)
     return done.returncode, {"folder": a.out}, f"Pictures in {a.out}"
+
+
+def _options_first(arguments: Sequence[str]) -> list[str]:
+    """Return the words of `zt package` with its options before the rest: among optional words they are not found."""
+    if not arguments or arguments[0] != "package":
+        return list(arguments)
+    flags: list[str] = []
+    rest: list[str] = []
+    words = iter(arguments[1:])
+    for word in words:
+        if word in VALUED:
+            flags += [word, *[w for w in [next(words, None)] if w is not None]]
+        else:
+            (flags if word.startswith("--") else rest).append(word)
+    return ["package", *flags, *rest]
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -110,6 +126,25 @@ def _parser() -> argparse.ArgumentParser:
         ("--tolerance", {"type": sheet.sample_count, "default": 0, "metavar": "N", "help": "spread of N boards"}),
     )
     add("arrange", sheet.arrange_command, "arrange the sheet and measure it", project)
+    add(
+        "package",
+        packages.package_command,
+        "land patterns: list, show, make your own, check the fit of a part in the hand",
+        ("action", {"choices": ["list", "show", "make", "table", "dxf", "fit"]}),
+        ("name", {"nargs": "?", "help": "of the package"}),
+        (
+            "words",
+            {
+                "nargs": "*",
+                "metavar": "WORD",
+                "help": "make: family=gull length=5.8..6.2 …; fit: lead=0.6 pitch=2.54 …; else a file",
+            },
+        ),
+        ("--project", {"metavar": "DIR", "help": "keep it in this project too, or use its packages"}),
+        ("--like", {"metavar": "PACKAGE", "help": "make: begin with the dimensions of this one"}),
+        ("--height", {"type": float, "default": 1.0, "help": "table, dxf: height of the part, mm"}),
+        ("--density", {"choices": ["most", "nominal", "least"], "help": "show, fit: how much solder (IPC-7351B)"}),
+    )
     add(
         "part",
         sheet.part_command,
@@ -288,7 +323,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit status."""
     parser = _parser()
     _complete(parser)
-    options = parser.parse_args(arguments)
+    options = parser.parse_args(_options_first(sys.argv[1:] if arguments is None else arguments))
     try:
         outcome = _outcome(options)
         if options.json:

@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped, with_user_parts
+from zesty_trace.core.catalogue.kind import PackageSpec
+from zesty_trace.core.catalogue.kinds import PACKAGES, Catalogue, Kind, kinds_of, packages_of, shipped, with_user_parts
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.tables.importing import value_problem
 from zesty_trace.errors import InputError, StoreError
 from zesty_trace.files import names_inside, read_inside, write_given, write_inside
 from zesty_trace.names import check_name
-from zesty_trace.store.own import own_parts_path
+from zesty_trace.store.own import own_packages_path, own_parts_path
 
 
 def project_catalogue(folder: Path | None) -> Catalogue:
     """Return the shipped catalogue with the user's own part kinds, and over them those that travel in the project."""
     own = own_parts_path()
-    places = [(own.parent, own.name), *([(folder, "parts")] if folder else [])]
+    homes = [own.parent, *([folder] if folder else [])]
+    places = [(home, name) for home in homes for name in (own.name, PACKAGES)]
     return with_user_parts(shipped(), *(p for p in places if p[0].is_dir()))
 
 
@@ -41,6 +43,50 @@ def keep_kind(kind: Kind, folder: Path) -> Path:
     return folder / "parts" / f"{kind.id}.toml"
 
 
+def keep_package(spec: PackageSpec, folder: Path | None) -> Path:
+    """Keep a package of the user's in their own folder, and in the project. StoreError if it cannot be written."""
+    from zesty_trace.core.catalogue.lands.own import write_package
+
+    check_name(spec.id, "package", "package")
+    if spec.id in shipped().packages:
+        raise InputError(f"{spec.id} is a package of the catalogue already", spec.id, "Give yours another name")
+    data, own = write_package(spec).encode(), own_packages_path()
+    try:
+        own.mkdir(parents=True, exist_ok=True)
+        write_given(own / f"{spec.id}.toml", data)
+        if folder is not None:
+            folder.mkdir(parents=True, exist_ok=True)
+            write_inside(folder, f"{PACKAGES}/{spec.id}.toml", data)
+    except OSError as error:
+        if isinstance(error, StoreError):
+            raise
+        raise StoreError(
+            f"Could not keep {spec.id}: {error.strerror}", str(own), "Check the folder's rights"
+        ) from error
+    return folder / PACKAGES / f"{spec.id}.toml" if folder else own / f"{spec.id}.toml"
+
+
+def carry_packages(design: Design, folder: Path, catalogue: Catalogue) -> list[str]:
+    """Write the user's own packages that a design uses into its project; return their names. StoreError."""
+    from zesty_trace.core.catalogue.lands.own import write_package
+
+    used = {p.package for p in design.parts.values()}
+    used |= {
+        name for p in design.parts.values() if p.kind in catalogue.kinds for name in catalogue.kinds[p.kind].packages
+    }
+    wanted = used & catalogue.own
+    if not wanted:
+        return []
+    folder.mkdir(parents=True, exist_ok=True)
+    there: set[str] = set()
+    for name in names_inside(folder, PACKAGES, ".toml"):
+        there |= set(packages_of(read_inside(folder, f"{PACKAGES}/{name}", "packages"), name))
+    carried = sorted(wanted - there)
+    for name in carried:
+        write_inside(folder, f"{PACKAGES}/{name}.toml", write_package(catalogue.packages[name]).encode())
+    return carried
+
+
 def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]:
     """Write the user's own kinds that a design uses into its project, so that they travel along; return their ids.
 
@@ -48,6 +94,7 @@ def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]
     """
     from zesty_trace.core.catalogue.make_part import write_kind
 
+    carry_packages(design, folder, catalogue)
     base = shipped()
     wanted = {p.kind for p in design.parts.values() if p.kind not in base.kinds and p.kind in catalogue.kinds}
     if not wanted:
@@ -55,7 +102,7 @@ def carry_kinds(design: Design, folder: Path, catalogue: Catalogue) -> list[str]
     folder.mkdir(parents=True, exist_ok=True)
     there: set[str] = set()
     for name in names_inside(folder, "parts", ".toml"):
-        there |= set(kinds_of(read_inside(folder, f"parts/{name}", "parts"), name, base))
+        there |= set(kinds_of(read_inside(folder, f"parts/{name}", "parts"), name, catalogue))
     carried = sorted(wanted - there)
     for kind_id in carried:
         try:

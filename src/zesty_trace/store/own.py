@@ -27,6 +27,11 @@ def own_parts_path() -> Path:
     return user_config_path("zesty-trace") / "parts"
 
 
+def own_packages_path() -> Path:
+    """Return the folder of the user's own packages, which every project may use."""
+    return own_parts_path().parent / "packages"
+
+
 def load_names(path: Path | None = None) -> dict[str, str]:
     """Return word in lower case -> kind; empty where nothing was kept. A damaged file counts as empty."""
     try:

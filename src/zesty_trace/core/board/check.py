@@ -52,6 +52,14 @@ UNPLACED = rule(
     limits="every part on the board",
     station="layout",
 )
+NO_PAD = rule(
+    "pin without a pad",
+    Severity.STOP,
+    "A pin that has no pad is joined to nothing, whatever the schematic says.",
+    RULES_SOURCE,
+    limits="a pad for each connected pin",
+    station="layout",
+)
 UNROUTED = rule(
     "unrouted",
     Severity.STOP,
@@ -137,6 +145,7 @@ def check_board(wired: Wired) -> list[Finding]:
     found = [
         *_shapes(wired),
         *_unplaced(wired),
+        *_padless(wired),
         *_template(design),
         *_size(design),
         *_heights(wired),
@@ -178,6 +187,27 @@ def _unplaced(wired: Wired) -> Iterator[Finding]:
             limit=0.0,
             unit="parts",
         )
+
+
+def _padless(wired: Wired) -> Iterator[Finding]:
+    """Yield the parts of which a connected pin has no pad in their package."""
+    connected: dict[str, set[str]] = {}
+    for pins in wired.design.nets.values():
+        for pin in pins:
+            connected.setdefault(pin.ref, set()).add(pin.number)
+    for ref, numbers in connected.items():
+        if ref not in wired.design.parts or wired.kind(ref).external:
+            continue
+        missing = sorted(numbers - {p.number for p in pattern_of(wired, ref).pads if p.plated})
+        if missing:
+            yield NO_PAD.found(
+                of_part(ref),
+                f"{ref} has no pad for pin {', '.join(missing[:8])}",
+                f"Its package {wired.package(ref).id} does not have them. Choose another package.",
+                value=float(len(missing)),
+                limit=0.0,
+                unit="pins",
+            )
 
 
 def _links(wired: Wired) -> Iterator[Finding]:

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import LAYERS, Design, LayerName, Pin, Placement
-from zesty_trace.core.geometry import Box, rotate
+from zesty_trace.core.geometry import Box, Point, rotate
 from zesty_trace.core.quantities import mm
 
 
@@ -31,6 +31,17 @@ class BoardPad:
     drill_nm: int
     plated: bool
     layers: tuple[LayerName, ...]
+    slot_nm: int = 0
+    paste: bool = True
+
+    @property
+    def ends(self) -> tuple[Point, Point]:
+        """The middles of both ends of its hole: the same but for a slot, which lies along its longer way."""
+        half = max(0, self.slot_nm - self.drill_nm) / 2
+        long = (half, 0.0) if self.width_nm >= self.height_nm else (0.0, half)
+        dx, dy = rotate(*long, self.angle_mdeg)
+        a = Point(round(self.x_nm - dx), round(self.y_nm - dy))
+        return a, Point(round(self.x_nm + dx), round(self.y_nm + dy))
 
 
 def pattern_of(wired: Wired, ref: str) -> LandPattern:
@@ -72,17 +83,37 @@ def _pads_of(wired: Wired, refs: Iterable[str]) -> list[BoardPad]:
         placement = design.board.placements.get(ref)
         if placement is None or ref not in design.parts:
             continue
+        joined = joined_pads(wired, ref)
         for pad in pattern_of(wired, ref).pads:
-            found.append(_place_pad(pad, ref, placement, net_of))
+            found.append(_place_pad(pad, Pin(ref, joined.get(pad.number, pad.number)), placement, net_of))
     return found
 
 
-def _place_pad(pad: Pad, ref: str, placement: Placement, net_of: dict[Pin, str]) -> BoardPad:
+def joined_pads(wired: Wired, ref: str) -> dict[str, str]:
+    """Return the pads below a chip that are no pin of their own, and the ground pin that each belongs to.
+
+    The pad below a chip is its ground but for few (common practice): a kind for which it is not lists it as a pin.
+    """
+    kind = wired.kind(ref)
+    numbers = {p.number for p in kind.pins}
+    ground = kind.of_role("ground")
+    if ground is None:
+        return {}
+    return {w.number: ground.number for w in pattern_of(wired, ref).windows if w.number not in numbers}
+
+
+def paste_windows(wired: Wired, ref: str) -> list[BoardPad]:
+    """Return the openings of the stencil for the pad below a placed part."""
+    placement = wired.design.board.placements[ref]
+    windows = pattern_of(wired, ref).windows
+    return [_place_pad(w, Pin(ref, w.number), placement, {}) for w in windows]
+
+
+def _place_pad(pad: Pad, pin: Pin, placement: Placement, net_of: dict[Pin, str]) -> BoardPad:
     x, y = to_board(placement, pad.x_nm, pad.y_nm)
     layers: tuple[LayerName, ...] = LAYERS if pad.drill_nm and pad.plated else (placement.side,)
     if pad.drill_nm and not pad.plated:
         layers = ()
-    pin = Pin(ref, pad.number)
     return BoardPad(
         pin,
         net_of.get(pin, ""),
@@ -95,17 +126,20 @@ def _place_pad(pad: Pad, ref: str, placement: Placement, net_of: dict[Pin, str])
         pad.drill_nm,
         pad.plated,
         layers,
+        pad.slot_nm,
+        pad.paste,
     )
 
 
 def pad_shape(pad: BoardPad, grow_mm: float = 0.0) -> Any:
     """Return the polygon of a pad, grown by `grow_mm`."""
-    from shapely import Point, affinity, box
+    from shapely import Point as Spot
+    from shapely import affinity, box
     from shapely.geometry import LineString
 
     x, y, w, h = mm(pad.x_nm), mm(pad.y_nm), mm(pad.width_nm), mm(pad.height_nm)
     if pad.shape == "round" and pad.width_nm == pad.height_nm:
-        return Point(x, y).buffer(w / 2 + grow_mm, quad_segs=16)
+        return Spot(x, y).buffer(w / 2 + grow_mm, quad_segs=16)
     if pad.shape in ("oblong", "round"):
         half = abs(w - h) / 2
         ends = [(x - half, y), (x + half, y)] if w > h else [(x, y - half), (x, y + half)]
@@ -169,7 +203,8 @@ def pad_node(pad: BoardPad) -> tuple[object, ...]:
 def copper_items(wired: Wired, layer: LayerName) -> tuple[Copper, ...]:
     """Return pads, tracks and vias of a layer, pours left out."""
     design = wired.design
-    from shapely.geometry import LineString, Point
+    from shapely import LineString
+    from shapely import Point as Spot
 
     items = []
     for pad in board_pads(wired):
@@ -182,24 +217,47 @@ def copper_items(wired: Wired, layer: LayerName) -> tuple[Copper, ...]:
                 Copper(track.net, layer, line.buffer(mm(track.width_nm) / 2, quad_segs=16), "track", ("track", k))
             )
     for via in design.board.vias:
-        shape = Point(mm(via.x_nm), mm(via.y_nm)).buffer(mm(via.diameter_nm) / 2, quad_segs=16)
+        shape = Spot(mm(via.x_nm), mm(via.y_nm)).buffer(mm(via.diameter_nm) / 2, quad_segs=16)
         items.append(Copper(via.net, layer, shape, "via", ("via", via.x_nm, via.y_nm)))
     return tuple(items)
 
 
 class Hole(NamedTuple):
-    """A drilled hole."""
+    """A drilled hole, or a slot from (x, y) to (x2, y2) as wide as its drill."""
 
     x_nm: int
     y_nm: int
     drill_nm: int
     plated: bool
     net: str
+    x2_nm: int
+    y2_nm: int
+
+    @property
+    def slot(self) -> bool:
+        """Whether it is longer than wide."""
+        return (self.x_nm, self.y_nm) != (self.x2_nm, self.y2_nm)
+
+
+def hole_shape(hole: Hole, grow_mm: float = 0.0) -> Any:
+    """Return the polygon of a hole, grown by `grow_mm`."""
+    from shapely import LineString
+    from shapely import Point as Spot
+
+    ends = [(mm(hole.x_nm), mm(hole.y_nm)), (mm(hole.x2_nm), mm(hole.y2_nm))]
+    core = LineString(ends) if hole.slot else Spot(ends[0])
+    return core.buffer(mm(hole.drill_nm) / 2 + grow_mm, quad_segs=16)
+
+
+def pad_hole(pad: BoardPad) -> Hole:
+    """Return the hole of a pad."""
+    a, b = pad.ends
+    return Hole(a.x_nm, a.y_nm, pad.drill_nm, pad.plated, pad.net, b.x_nm, b.y_nm)
 
 
 @worked_out_from(on_board)
 def hole_items(wired: Wired) -> tuple[Hole, ...]:
     """Return every hole, those of parts first."""
-    pads = (Hole(p.x_nm, p.y_nm, p.drill_nm, p.plated, p.net) for p in board_pads(wired) if p.drill_nm)
-    vias = (Hole(v.x_nm, v.y_nm, v.drill_nm, True, v.net) for v in wired.design.board.vias)
+    pads = (pad_hole(p) for p in board_pads(wired) if p.drill_nm)
+    vias = (Hole(v.x_nm, v.y_nm, v.drill_nm, True, v.net, v.x_nm, v.y_nm) for v in wired.design.board.vias)
     return (*pads, *vias)

@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from zesty_trace.core.board.values import wrong_outline
 from zesty_trace.core.design.model import Design, Form, Outline
+from zesty_trace.core.dxf import open_dxf
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, nm
 from zesty_trace.errors import EditError, InputError
@@ -117,17 +118,11 @@ def set_rings(design: Design, rings: Sequence[Outline]) -> Design:
 
 def rings_from_dxf(text: str, where: str = "outline.dxf") -> list[Outline]:
     """Return the closed lines of a DXF drawing, all layers, in its unit (mm if it states none). InputError."""
-    import ezdxf
-    from ezdxf import path, units
+    from ezdxf import path
     from shapely import LineString, unary_union
     from shapely.ops import polygonize
 
-    try:
-        drawing = ezdxf.read(StringIO(text))  # type: ignore[attr-defined]
-    except (ezdxf.DXFError, OSError, ValueError, IndexError) as error:
-        raise InputError(f"It is no DXF drawing: {error}", where, "Export it again as DXF") from error
-    unit = drawing.units
-    scale = float(units.conversion_factor(units.InsertUnits(unit), units.InsertUnits.Millimeters)) if unit else 1.0
+    drawing, scale = open_dxf(text, where)
     lines = []
     for entity in drawing.modelspace():
         try:

@@ -15,7 +15,6 @@ from zesty_trace.core.board.copper import courtyard_shape, pattern_of, to_board
 from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.mouths import TURNS
 from zesty_trace.core.catalogue import models as m
-from zesty_trace.core.catalogue.land_patterns import COURTYARD_MM
 from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -26,6 +25,7 @@ from zesty_trace.errors import Cancelled, EditError
 
 STEP_MM = 0.4
 MOST_CELLS = 60_000  # of large boards the steps are coarser: a placing takes seconds, not minutes
+COURTYARD_MM = 0.25  # beyond body and pads, nominal level of IPC-7351
 GAP_MM = 0.35
 EDGE_MM = 0.6
 SWEEPS = 3

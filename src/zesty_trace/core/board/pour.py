@@ -15,6 +15,7 @@ from zesty_trace.core.board.copper import (
     board_pads,
     copper_items,
     hole_items,
+    hole_shape,
     on_board,
     outline_shape,
     pad_shape,
@@ -62,11 +63,9 @@ def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
 
 
 def _bare_holes(wired: Wired, gap: float) -> Any:
-    from shapely import Point, unary_union
+    from shapely import unary_union
 
-    holes = [
-        Point(mm(h.x_nm), mm(h.y_nm)).buffer(mm(h.drill_nm) / 2 + gap + 0.1) for h in hole_items(wired) if not h.plated
-    ]
+    holes = [hole_shape(h, gap + 0.1) for h in hole_items(wired) if not h.plated]
     return unary_union(holes)
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 import msgspec
 from msgspec import field
@@ -180,11 +180,31 @@ def channels(kind: Kind) -> list[Channel]:
     return found
 
 
-class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
-    """The dimensions from which a land pattern is drawn, millimetres.
+class PadRow(msgspec.Struct, frozen=True, array_like=True):
+    """One pad of a table: number, middle and size in mm, shape, drill, length of a slot, and its plating."""
 
+    number: str
+    x: float
+    y: float
+    width: float
+    height: float
+    shape: Literal["rect", "round", "oblong"] = "rect"
+    drill: float = 0.0
+    slot: float = 0.0
+    plated: bool = True
+
+
+class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
+    """The dimensions from which a land pattern is made, millimetres; pairs of limits are (least, largest).
+
+    Terminals of surface parts: `length` over them along x (`length_y` along y where that differs), `foot` how long the
+    end of one is, `width` how wide, `tab` and `tab_foot` of a wide one; `form` is how they are bent, `density` how much
+    solder is wanted around them (most, nominal, least). `sides` has the count of terminals a side, from the left
+    counter-clockwise, `centre` the pad below the body. Leads in holes: `lead` the largest across one (the diagonal of
+    a square one), `fit` how it sits (loose, normal, snug), `splay` how far apart the legs are before they are bent in.
     `facing` is where the mouth of a connector looks (right, up, left, down; "" straight up), `reach` how far in front
-    of it nothing may stand.
+    of it nothing may stand; `socket` how much higher it stands in one; `antenna` how deep the end of a module
+    that radiates is, from the top of its body.
     """
 
     id: str
@@ -204,3 +224,27 @@ class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
     theta_ja_c_per_w: float = 0.0
     facing: str = ""
     reach: float = 0.0
+    length: tuple[float, float] = (0.0, 0.0)
+    length_y: tuple[float, float] = (0.0, 0.0)
+    foot: tuple[float, float] = (0.0, 0.0)
+    width: tuple[float, float] = (0.0, 0.0)
+    tab: tuple[float, float] = (0.0, 0.0)
+    tab_foot: tuple[float, float] = (0.0, 0.0)
+    tab_number: str = ""
+    numbers: tuple[str, ...] = ()
+    pitches: tuple[float, ...] = ()
+    form: str = ""
+    density: str = "nominal"
+    sides: tuple[int, ...] = ()
+    centre: tuple[float, float] = (0.0, 0.0)
+    first: str = "corner"
+    missing: tuple[str, ...] = ()
+    ball: float = 0.0
+    lead: float = 0.0
+    fit: str = "normal"
+    slot: float = 0.0
+    splay: float = 0.0
+    shell: tuple[PadRow, ...] = ()
+    pads: tuple[PadRow, ...] = ()
+    socket: float = 0.0
+    antenna: float = 0.0

@@ -13,9 +13,12 @@ from zesty_trace.core.catalogue.check import check_kind
 from zesty_trace.core.catalogue.entries import line_of_entry, read_entries
 from zesty_trace.core.catalogue.kind import ROLES, BusSpec, Choice, ElementSpec, Kind, Need, PackageSpec, PinSpec, Strap
 from zesty_trace.core.catalogue.land_patterns import land_pattern
+from zesty_trace.core.catalogue.lands.check import check_package
 from zesty_trace.errors import InputError
 from zesty_trace.files import names_inside, read_given, read_inside, text_of
 from zesty_trace.names import suggest
+
+PACKAGES = "packages"  # the folder of the user's own ones
 
 
 class Catalogue(msgspec.Struct, frozen=True):
@@ -23,6 +26,7 @@ class Catalogue(msgspec.Struct, frozen=True):
 
     kinds: dict[str, Kind]
     packages: dict[str, PackageSpec]
+    own: frozenset[str] = frozenset()  # the packages that are the user's
 
     def kind(self, kind_id: str) -> Kind:
         """Return a kind by its id. InputError names near misses."""
@@ -35,6 +39,16 @@ class Catalogue(msgspec.Struct, frozen=True):
         if package_id in self.packages:
             return self.packages[package_id]
         raise InputError(f"There is no package “{package_id}”", package_id, suggest(package_id, self.packages))
+
+    def packages_for(self, kind: Kind) -> tuple[str, ...]:
+        """Return the packages that a kind comes in, and the user's own that have a pad for each of its pins."""
+        numbers = {p.number for p in kind.pins}
+        mine = (
+            name
+            for name in sorted(self.own - set(kind.packages))
+            if numbers <= {p.number for p in land_pattern(self.packages[name]).pads}
+        )
+        return (*kind.packages, *mine)
 
 
 def check_kinds(kinds: Mapping[str, Kind], packages: Mapping[str, PackageSpec], where: str, text: str = "") -> None:
@@ -98,21 +112,39 @@ def kinds_of(data: bytes, name: str, base: Catalogue) -> dict[str, Kind]:
     return fresh
 
 
+def packages_of(data: bytes, name: str) -> dict[str, PackageSpec]:
+    """Return the packages that a file of this name holds, each with a land pattern. InputError with file and entry."""
+    fresh = read_entries(text_of(data, name), name, PackageSpec)
+    for spec in fresh.values():
+        check_package(spec, name)
+    return fresh
+
+
 def with_user_parts(base: Catalogue, *folders: tuple[Path, str]) -> Catalogue:
-    """Return `base` with the kinds of the TOML files in the folders added, the last one winning.
+    """Return `base` with what the TOML files in the folders add, the last one winning: packages, then part kinds.
 
-    InputError as read_kinds.
-
-    A folder is given as (where to start, its name there); below the start no link is followed.
+    A folder is given as (where to start, its name there); below the start no link is followed. Those called `packages`
+    hold packages. InputError as read_kinds.
     """
-    kinds = dict(base.kinds)
+    packages, own = dict(base.packages), set(base.own)
     for root, folder in folders:
-        for name in names_inside(root, folder, ".toml"):
-            kinds |= kinds_of(read_inside(root, f"{folder}/{name}", "parts"), name, base)
-    return Catalogue(kinds, dict(base.packages))
+        for name in names_inside(root, folder, ".toml") if folder == PACKAGES else ():
+            fresh = packages_of(read_inside(root, f"{folder}/{name}", "packages"), name)
+            if known := set(fresh) & (set(base.packages) - base.own):
+                words = f"{min(known)} is a package of the catalogue already"
+                raise InputError(words, name, "Give yours another name")
+            packages |= fresh
+            own |= set(fresh)
+    kinds = dict(base.kinds)
+    grown = Catalogue(kinds, packages, frozenset(own))
+    for root, folder in folders:
+        for name in names_inside(root, folder, ".toml") if folder != PACKAGES else ():
+            kinds |= kinds_of(read_inside(root, f"{folder}/{name}", "parts"), name, grown)
+    return grown
 
 
 __all__ = [
+    "PACKAGES",
     "ROLES",
     "BusSpec",
     "Catalogue",
@@ -126,6 +158,7 @@ __all__ = [
     "check_kinds",
     "kinds_of",
     "line_of_entry",
+    "packages_of",
     "read_kinds",
     "shipped",
     "suggest",

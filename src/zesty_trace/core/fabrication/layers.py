@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, pad_shape
+from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, pad_shape, paste_windows
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.silk import PEN_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
@@ -61,14 +61,12 @@ def mask_file(wired: Wired, layer: LayerName) -> str:
 
 
 def paste_pads(wired: Wired, layer: LayerName, variant: str = "") -> list[BoardPad]:
-    """Return the surface pads of fitted parts that get paste."""
+    """Return the openings of the stencil: the surface pads of fitted parts, and windows over the large ones."""
     design = wired.design
     fitted = design.fitted(variant).parts
-    return [
-        p
-        for p in board_pads(wired)
-        if layer in p.layers and not p.drill_nm and p.pin.ref in fitted and wired.kind(p.pin.ref).assembled
-    ]
+    there = [r for r in fitted if r in design.board.placements and wired.kind(r).assembled]
+    pads = [p for p in board_pads(wired, there) if p.paste and not p.drill_nm]
+    return [p for p in (*pads, *(w for r in there for w in paste_windows(wired, r))) if layer in p.layers]
 
 
 def paste_file(wired: Wired, layer: LayerName) -> str:
@@ -97,7 +95,7 @@ def outline_file(design: Design) -> str:
 
 
 def drill_file(holes: Iterable[Hole], plated: bool) -> str:
-    """Return an XNC drill file (XNC format specification 2021), millimetres, of the plated or the bare holes."""
+    """Return the drill file of the plated or the bare holes in millimetres (XNC format 2021); slots are routed."""
     chosen = sorted(h for h in holes if h.plated == plated)
     sizes = sorted({h.drill_nm for h in chosen})
     function = "Plated,1,2,PTH" if plated else "NonPlated,1,2,NPTH"
@@ -106,8 +104,16 @@ def drill_file(holes: Iterable[Hole], plated: bool) -> str:
     lines += ["%", "G05"]
     for k, size in enumerate(sizes):
         lines.append(f"T{k + 1:02d}")
-        lines += [f"X{mm(h.x_nm):.4f}Y{mm(h.y_nm):.4f}" for h in chosen if h.drill_nm == size]
+        mine = [h for h in chosen if h.drill_nm == size]
+        lines += [_at(h.x_nm, h.y_nm) for h in mine if not h.slot]
+        for h in mine:
+            if h.slot:
+                lines += [f"G00{_at(h.x_nm, h.y_nm)}", "M15", f"G01{_at(h.x2_nm, h.y2_nm)}", "M16", "G05"]
     return "\n".join([*lines, "M30", ""])
+
+
+def _at(x_nm: int, y_nm: int) -> str:
+    return f"X{mm(x_nm):.4f}Y{mm(y_nm):.4f}"
 
 
 def all_files(wired: Wired) -> dict[str, str]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import io
 import lzma
+import math
 import re
 import zipfile
 import zlib
@@ -220,36 +221,80 @@ def _paint(steps: list[tuple[bool, Any]]) -> Any:
 
 @own_words("drill file")
 def read_drill(text: str, name: str = "file") -> list[tuple[float, float, float]]:
-    """Return (x, y, diameter) of each hole, mm. InputError with the line of what cannot be read."""
-    tools: dict[int, float] = {}
-    holes = []
-    unit, current, ended = 1.0, 0, False
+    """Return (x, y, diameter) of each hole, mm, a routed slot as holes along it.
+
+    InputError with the line of what cannot be read.
+    """
+    reader = _DrillReader()
     for number, raw in enumerate(text.splitlines(), 1):
-        line = raw.split(";")[0].strip()
-        if line == "INCH":
-            unit = 25.4
-        elif match := re.match(r"^T(\d{1,6})C(\d+(?:\.\d*)?|\.\d+)", line):
-            size = float(match.group(2)) * unit
-            if not 0 < size <= LARGEST_MM:
-                raise InputError(f"A drill of {size:g} mm cannot be", f"{name} line {number}", "The file is damaged")
-            tools[int(match.group(1))] = size
-        elif match := re.match(r"^T(\d{1,6})$", line):
-            current = int(match.group(1))
-            if current and current not in tools:
-                raise InputError(
-                    f"Drill T{current} is used but not defined", f"{name} line {number}", "File is damaged"
-                )
-        elif line.startswith(("X", "Y")):
-            holes.append(_hole(line, unit, tools.get(current), f"{name} line {number}"))
-            if len(holes) > MAX_STEPS:
-                raise InputError(f"There are over {MAX_STEPS:,} holes", name, "No two-layer board needs so many")
-        elif line.startswith(("R", "G85", "M25", "M97", "M98")):
-            raise InputError(f"“{line[:30]}” is not read", f"{name} line {number}", "Write each hole by itself")
-        elif line == "M30":
-            ended = True
-    if not ended:
+        reader.read(raw.split(";")[0].strip(), f"{name} line {number}")
+        if len(reader.holes) > MAX_STEPS:
+            raise InputError(f"There are over {MAX_STEPS:,} holes", name, "No two-layer board needs so many")
+    if not reader.ended:
         raise InputError("The file ends without M30, so it is cut off", name, "Write the fabrication files again")
-    return holes
+    return reader.holes
+
+
+class _DrillReader:
+    """Reads a drill file line by line."""
+
+    def __init__(self) -> None:
+        self.tools: dict[int, float] = {}
+        self.holes: list[tuple[float, float, float]] = []
+        self.unit, self.current, self.ended = 1.0, 0, False
+        self.start: tuple[float, float, float] | None = None
+        self.down = False
+
+    def read(self, line: str, where: str) -> None:
+        if line == "INCH":
+            self.unit = 25.4
+        elif line.startswith("T"):
+            self._tool(line, where)
+        elif line.startswith(("X", "Y")):
+            if self.start is not None:
+                raise InputError(f"“{line[:30]}” is not read", where, "End the slot with M16 and G05 first")
+            self.holes.append(self._place(line, where))
+        elif line == "M30":
+            self.ended = True
+        else:
+            self._slot(line, where)
+
+    def _place(self, line: str, where: str) -> tuple[float, float, float]:
+        return _hole(line, self.unit, self.tools.get(self.current), where)
+
+    def _tool(self, line: str, where: str) -> None:
+        if match := re.match(r"^T(\d{1,6})C(\d+(?:\.\d*)?|\.\d+)", line):
+            size = float(match.group(2)) * self.unit
+            if not 0 < size <= LARGEST_MM:
+                raise InputError(f"A drill of {size:g} mm cannot be", where, "The file is damaged")
+            self.tools[int(match.group(1))] = size
+        elif match := re.match(r"^T(\d{1,6})$", line):
+            self.current = int(match.group(1))
+            if self.current and self.current not in self.tools:
+                raise InputError(f"Drill T{self.current} is used but not defined", where, "File is damaged")
+
+    def _slot(self, line: str, where: str) -> None:
+        """Take a step of a slot: to its start (G00), the cutter down (M15), along it (G01), up (M16), done (G05)."""
+        if line.startswith("G00X"):
+            self.start, self.down = self._place(line[3:], where), False
+        elif line == "M15":
+            self.down = True
+        elif line.startswith("G01X") and self.down and self.start is not None:
+            end = self._place(line[3:], where)
+            self.holes += _along(self.start, end)
+            self.start = end
+        elif line == "M16":
+            self.down = False
+        elif line == "G05":
+            self.start, self.down = None, False
+        elif line.startswith(("R", "G85", "G0", "M25", "M97", "M98")):
+            raise InputError(f"“{line[:30]}” is not read", where, "Write each hole by itself, slots as G00, M15, G01")
+
+
+def _along(a: tuple[float, float, float], b: tuple[float, float, float]) -> list[tuple[float, float, float]]:
+    """Return holes from one end of a slot to the other, a quarter of the drill apart or nearer."""
+    count = min(MAX_STEPS, max(1, math.ceil(math.dist(a[:2], b[:2]) / (a[2] / 4))))
+    return [(a[0] + (b[0] - a[0]) * k / count, a[1] + (b[1] - a[1]) * k / count, a[2]) for k in range(count + 1)]
 
 
 _HOLE = re.compile(r"^X([-+]?\d*\.\d+|[-+]?\d+\.)Y([-+]?\d*\.\d+|[-+]?\d+\.)$")

@@ -143,8 +143,8 @@ def _read_parts(
             continue
         kind = catalogue.kinds[kind_id]
         package = row.get("package") or kind.packages[0]
-        if package not in kind.packages:
-            hint = suggest(package, kind.packages)
+        if package not in (fitting := catalogue.packages_for(kind)):
+            hint = suggest(package, fitting)
             problems.append(Problem(file, line, "package", f"a {kind_id} does not come in “{package}”", hint))
         value = row.get("value", "")
         if supply := row.get("supply", ""):

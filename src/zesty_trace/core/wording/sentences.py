@@ -300,8 +300,8 @@ class _Speaker:
         said = _tails(words[2:])
         value = " ".join(said.get("", []))
         package = " ".join(said.get("in", [])) or kind.packages[0]
-        if package not in kind.packages:
-            raise InputError(f"a {kind_id} does not come in “{package}”", package, suggest(package, kind.packages))
+        if package not in (fitting := self.wired.catalogue.packages_for(kind)):
+            raise InputError(f"a {kind_id} does not come in “{package}”", package, suggest(package, fitting))
         self._check(kind, value, ref)
         part = Part(
             ref=ref,

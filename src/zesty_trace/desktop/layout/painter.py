@@ -8,7 +8,7 @@ from typing import Any
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, pattern_of, to_board
+from zesty_trace.core.board.copper import BoardPad, board_pads, hole_shape, pad_hole, pattern_of, to_board
 from zesty_trace.core.board.links import Link
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, LayerName
@@ -177,7 +177,10 @@ class BoardPainter:
                 p.drawPath(path)
             if pad.drill_nm:
                 p.setBrush(t.color("sheet"))
-                p.drawEllipse(QPointF(mm(pad.x_nm), mm(pad.y_nm)), mm(pad.drill_nm) / 2, mm(pad.drill_nm) / 2)
+                if pad.slot_nm:
+                    p.drawPath(shape_path(hole_shape(pad_hole(pad))))
+                else:
+                    p.drawEllipse(QPointF(mm(pad.x_nm), mm(pad.y_nm)), mm(pad.drill_nm) / 2, mm(pad.drill_nm) / 2)
 
     def _vias(self, p: QPainter) -> None:
         t = theme.current()

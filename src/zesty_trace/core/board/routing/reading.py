@@ -38,6 +38,7 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
     shapes += [s for t in design.board.tracks for s in track_shapes(t, number)]
     shapes += [via_shape(v, number) for v in design.board.vias]
     shapes += heads
+    shapes += [s for p in pads if p.slot_nm and not p.plated for s in _slot_ends(p)]
     least = min(rules.least_track_nm, rules.track_nm)
     widths = _classes([width_of(p) for p in pads if p.net in wanted and p.layers], rules.track_nm, least)
     poured = {p.net: LAYERS.index(p.layer) for p in sorted(design.board.pours, key=_top_first)}
@@ -100,6 +101,18 @@ def _pad_shape(pad: BoardPad, number: dict[str, int]) -> Shape:
         hole_mm=mm(pad.drill_nm),
         copper=bool(pad.layers),
     )
+
+
+def _slot_ends(pad: BoardPad) -> list[Shape]:
+    """Return the ends of a bare slot as holes: its middle is one already."""
+    half = mm(pad.drill_nm) / 2
+    return [
+        Shape(
+            x=mm(end.x_nm), y=mm(end.y_nm), half_w=half, half_h=half, angle=0.0, corner=half,
+            net=-1, layers=(), hole_mm=mm(pad.drill_nm), copper=False, pad=False,
+        )
+        for end in pad.ends
+    ]  # fmt: skip
 
 
 def _screw_head(wired: Wired, hole: BoardPad, clearance_mm: float) -> Shape:

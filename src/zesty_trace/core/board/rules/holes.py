@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, outline_shape
+from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, hole_shape, outline_shape, pad_hole
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS
@@ -97,7 +97,8 @@ def _rings(wired: Wired) -> Iterator[Finding]:
         if not pad.drill_nm:
             continue
         at = (Point(pad.x_nm, pad.y_nm),)
-        ring = (min(pad.width_nm, pad.height_nm) - pad.drill_nm) / 2
+        long, short = max(pad.width_nm, pad.height_nm), min(pad.width_nm, pad.height_nm)
+        ring = min(short - pad.drill_nm, long - max(pad.drill_nm, pad.slot_nm)) / 2
         if pad.drill_nm < rules.drill_nm:
             yield _thin_drill(of_pin(pad.pin), str(pad.pin), pad.drill_nm, rules.drill_nm, at)
         if not pad.plated:
@@ -179,13 +180,12 @@ def _vias(wired: Wired) -> Iterator[Finding]:
 
 
 def _near_each_other(wired: Wired) -> Iterator[Finding]:
-    from shapely import Point as Spot
     from shapely import STRtree
 
     holes = hole_items(wired)
     if not holes:
         return
-    circles = [Spot(mm(h.x_nm), mm(h.y_nm)).buffer(mm(h.drill_nm) / 2) for h in holes]
+    circles = [hole_shape(h) for h in holes]
     left, right = STRtree(circles).query(circles, predicate="dwithin", distance=HOLE_GAP_MM - ROUNDING_MM)
     for a, b in zip(left.tolist(), right.tolist(), strict=True):
         if a >= b:
@@ -212,7 +212,7 @@ def _near_copper(wired: Wired) -> Iterator[Finding]:
         if not pad.drill_nm or pad.plated:
             continue
         ref = pad.pin.ref
-        hole = Spot(mm(pad.x_nm), mm(pad.y_nm)).buffer(mm(pad.drill_nm) / 2, quad_segs=16)
+        hole = hole_shape(pad_hole(pad))
         head = Spot(mm(pad.x_nm), mm(pad.y_nm)).buffer(wired.package(ref).keepout / 2)
         seen: set[str] = set()
         for layer, item in items:
@@ -244,11 +244,9 @@ def _near_copper(wired: Wired) -> Iterator[Finding]:
 
 
 def _near_edge(wired: Wired) -> Iterator[Finding]:
-    from shapely import Point as Spot
-
     board = outline_shape(wired.design)
     for hole in hole_items(wired):
-        circle = Spot(mm(hole.x_nm), mm(hole.y_nm)).buffer(mm(hole.drill_nm) / 2)
+        circle = hole_shape(hole)
         gap = board.boundary.distance(circle) if board.covers(circle) else 0.0
         if gap >= EDGE_MM - ROUNDING_MM:
             continue

@@ -124,7 +124,8 @@ class PartDrawer(Drawer):
         for field, texts in ((self.value, {p.value for p in parts}), (self.notes, {p.notes for p in parts})):
             field.setText(next(iter(texts)) if len(texts) == 1 else "")
             field.setPlaceholderText("" if len(texts) == 1 else SEVERAL)
-        common = [p for p in kinds[0].packages if all(p in k.packages for k in kinds)]
+        choices = [wired.catalogue.packages_for(k) for k in kinds]
+        common = [p for p in choices[0] if all(p in c for c in choices)]
         now = {p.package or k.packages[0] for p, k in zip(parts, kinds, strict=True)}
         self.package.clear()
         self.package.addItems(([] if len(now) == 1 else [SEVERAL]) + common)

@@ -126,7 +126,7 @@ class ShelfDrawer(Drawer):
         self.said.setText(f"{len(kind.pins)} pins: {pins}{more}" if kind.pins else "No pins")
         self.value.setPlaceholderText("value, for example 10k" if kind.value_needed else "value (not needed)")
         self.package.clear()
-        self.package.addItems(list(kind.packages))
+        self.package.addItems(list(self.session.wired.catalogue.packages_for(kind)))
         self._weigh()
 
     def _weigh(self) -> None:
