@@ -9,10 +9,11 @@ import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QFont, QFontDatabase, QFontInfo, QFontMetricsF
 
+from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.design.model import Pin
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.window.shell import MainWindow
-from zesty_trace.errors import StoreError
+from zesty_trace.errors import InputError, StoreError
 from zesty_trace.stations import STATIONS
 from zesty_trace.store.project import read_project
 
@@ -285,7 +286,40 @@ def test_routing_can_be_cancelled_and_loses_nothing(window: MainWindow, qtbot, s
     assert window.status.cancel.isVisible()
     qtbot.mouseClick(window.status.cancel, Qt.MouseButton.LeftButton)
     settle(window)
+    after = window.session.design
+    assert after.parts == before.parts
+    assert after.board.placements == before.board.placements
+    if after is not before:  # what was joined by then is kept, without a conflict, and can be undone
+        assert not nets_too_near(window.session.wired)
+        window.session.undo()
     assert window.session.design is before
+
+
+def test_placing_anew_is_drawn_as_it_goes_and_can_be_undone(window: MainWindow, qtbot, settle) -> None:
+    station = show(window, "layout", settle)
+    before = window.session.design
+    drawn = []
+    station._drawn.connect(drawn.append)
+    assert station.place_button.text() == "Place anew"
+    qtbot.mouseClick(station.place_button, Qt.MouseButton.LeftButton)
+    settle(window)
+    after = window.session.design
+    assert len(drawn) > 5
+    held = {r for r, p in before.board.placements.items() if p.fixed}
+    assert held
+    assert all(after.board.placements[r] == before.board.placements[r] for r in held)
+    window.session.undo()
+    assert window.session.design is before
+
+
+def test_the_line_routes_nets(window: MainWindow, settle) -> None:
+    station = show(window, "layout", settle)
+    station.line.setText("route sda, SCL")
+    station.say("route sda, SCL")
+    settle(window)
+    assert {t.net for t in window.session.design.board.tracks} == {"SDA", "SCL"}
+    with pytest.raises(InputError):
+        station._understand("route nothing_such")
 
 
 def test_a_result_of_an_older_design_is_not_applied(window: MainWindow, settle) -> None:

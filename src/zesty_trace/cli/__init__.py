@@ -205,7 +205,14 @@ def _parser() -> argparse.ArgumentParser:
         ("--dxf", {"help": "closed lines of a drawing: the largest is the outline, those inside it are cut-outs"}),
         ("--out", {"help": "write the outline as a DXF drawing"}),
     )
-    add("place", boards.place_command, "place what is not placed", project)
+    add(
+        "place",
+        boards.place_command,
+        "place what is not placed, where links are short and what belongs near is near",
+        project,
+        ("--all", {"action": "store_true", "help": "place anew whatever is not held; the machine's copper goes"}),
+        ("--seed", {"type": int, "default": 1, "metavar": "N", "help": "another one gives another placing"}),
+    )
     add(
         "route",
         boards.route_command,

@@ -24,16 +24,18 @@ if TYPE_CHECKING:
 
 
 def place_command(a: argparse.Namespace) -> Answer:
-    """Place what is not placed."""
-    from zesty_trace.core.board.place import place_rest
+    """Place what is not placed, or all that is not held."""
+    from zesty_trace.core.board.placing.arrange import arrange_parts
+    from zesty_trace.core.board.placing.measure import measure_placing
 
-    wired, _ = edit(a.project, place_rest)
+    wired, _ = edit(a.project, lambda w: arrange_parts(w, everything=a.all, seed=a.seed))
     spots = wired.design.board.placements
     data = {
         ref: {"x_mm": p.x_nm / 1e6, "y_mm": p.y_nm / 1e6, "angle_deg": p.angle_mdeg / 1000, "side": p.side}
         for ref, p in spots.items()
     }
-    return FINE, data, f"{len(spots)} parts are on the board"
+    links = measure_placing(wired).links_mm
+    return FINE, data, f"{len(spots)} parts are on the board, links of {links:.0f} mm"
 
 
 def outline_command(a: argparse.Namespace) -> Answer:
@@ -85,13 +87,13 @@ def _form(a: argparse.Namespace) -> Any:
 
 
 def route_command(a: argparse.Namespace) -> Answer:
-    from zesty_trace.core.board.place import place_rest
+    from zesty_trace.core.board.placing.arrange import arrange_parts
     from zesty_trace.core.board.router import RouteResult, route
 
     results: list[RouteResult] = []
 
     def go(wired: Wired) -> Design:
-        result = route(wired.with_design(place_rest(wired)), nets=a.net or None, again=a.again)
+        result = route(wired.with_design(arrange_parts(wired)), nets=a.net or None, again=a.again)
         results.append(result)
         return result.design
 

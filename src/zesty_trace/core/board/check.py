@@ -23,7 +23,7 @@ from zesty_trace.core.board.rules.distances import check_distances
 from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
 from zesty_trace.core.board.rules.keepouts import check_keepouts
 from zesty_trace.core.board.rules.leftovers import check_leftovers
-from zesty_trace.core.board.rules.mouths import check_mouths
+from zesty_trace.core.board.rules.mouths import check_antennas, check_mouths
 from zesty_trace.core.board.rules.silk import check_silk
 from zesty_trace.core.board.rules.spacing import check_spacing
 from zesty_trace.core.board.rules.thermals import check_thermals
@@ -167,6 +167,7 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *check_leftovers(wired),
         *check_keepouts(wired),
         *check_mouths(wired),
+        *check_antennas(wired),
         *check_silk(wired),
         *check_thermals(wired),
         *_courtyards(wired),

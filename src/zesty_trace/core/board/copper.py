@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import LAYERS, Design, LayerName, Pin, Placement
+from zesty_trace.core.design.model import LAYERS, Design, KeepOut, LayerName, Pin, Placement
 from zesty_trace.core.geometry import Box, Point, rotate
 from zesty_trace.core.quantities import mm
 
@@ -160,6 +160,27 @@ def outline_shape(design: Design) -> Any:
     return shape.difference(unary_union(holes)) if holes else shape
 
 
+@worked_out_from(on_board)
+def keepouts_of(wired: Wired) -> tuple[KeepOut, ...]:
+    """Return the keep-outs of the board, and the ends of its modules that radiate: no copper below them."""
+    own = wired.design.board.keepouts
+    found = [antenna_zone(wired, ref) for ref in wired.design.board.placements if ref in wired.design.parts]
+    return (*own, *(zone for zone in found if zone is not None))
+
+
+def antenna_zone(wired: Wired, ref: str) -> KeepOut | None:
+    """Return the room below the end of a placed module that radiates; None for other parts."""
+    deep = wired.package(ref).antenna
+    if not deep:
+        return None
+    x0, _, x1, y1 = pattern_of(wired, ref).body
+    low = y1 - deep * 1e6
+    spot = wired.design.board.placements[ref]
+    corners = [to_board(spot, x, y) for x, y in ((x0, low), (x1, low), (x1, y1), (x0, y1))]
+    outline = tuple(Point(round(x), round(y)) for x, y in corners)
+    return KeepOut(name=f"the antenna end of {ref}", outline=outline)
+
+
 def courtyard_shape(wired: Wired, ref: str, placement: Placement | None = None) -> Any:
     """Return the rectangle that a placed part keeps for itself."""
     design = wired.design
@@ -197,6 +218,11 @@ class Copper:
 def pad_node(pad: BoardPad) -> tuple[object, ...]:
     """Return the identity of a pad: a pin may have several."""
     return "pad", pad.pin, pad.x_nm, pad.y_nm
+
+
+def same_part(a: Copper, b: Copper) -> bool:
+    """Whether both are pads of one part."""
+    return a.node[0] == b.node[0] == "pad" and a.node[1].ref == b.node[1].ref  # type: ignore[attr-defined]
 
 
 @worked_out_from(on_board)

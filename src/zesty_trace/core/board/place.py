@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from zesty_trace.core.board.copper import courtyard_shape, pattern_of, to_board
+from zesty_trace.core.board.copper import courtyard_shape, outline_shape, pattern_of, to_board
 from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.mouths import TURNS
 from zesty_trace.core.catalogue import models as m
@@ -34,6 +34,7 @@ EDGE_WEIGHT, MOUTH_WEIGHT = 2.0, 12.0
 MOST_FLUSH_MM = 3.0
 PULLED_SHARE = 0.02
 SMALL_PADS = 3
+OTHER_TURN_MM = 2.0  # so much farther a part goes to keep its turn
 
 
 def start_board(design: Design) -> Design:
@@ -56,7 +57,9 @@ class _Item:
     rooms: list[Box]  # per quarter turn: courtyard, mm
 
 
-class _Placer:
+class Placer:
+    """Parts on a grid of spots: what is free, and what each spot costs a part."""
+
     def __init__(self, wired: Wired) -> None:
         design = wired.design
         self.wired, self.design = wired, design
@@ -67,6 +70,7 @@ class _Placer:
         self.step = max(STEP_MM, math.sqrt(max(wide * high, 0.0) / MOST_CELLS))
         self.columns = int(wide / self.step) + 1
         self.rows = int(high / self.step) + 1
+        self.board = outline_shape(design)
         self.inside = self._inside()
         self.net_of = wired.net_of
         ground, rails = wired.ground, set(wired.rails)
@@ -81,9 +85,7 @@ class _Placer:
     def _inside(self) -> np.ndarray:
         import shapely
 
-        from zesty_trace.core.board.copper import outline_shape
-
-        shape = outline_shape(self.design).buffer(-EDGE_MM)
+        shape = self.board.buffer(-EDGE_MM)
         xs = self.x0 + np.arange(self.columns) * self.step
         ys = self.y0 + np.arange(self.rows) * self.step
         gx, gy = np.meshgrid(xs, ys)
@@ -169,13 +171,13 @@ class _Placer:
     def _flush(self, ref: str, turn: int, spot: Placement) -> Placement:
         """Move a connector that looks over a near edge out until its mouth is at the edge."""
         package = self.wired.package(ref)
-        if package.facing not in TURNS:
+        if package.looks not in TURNS:
             return spot
         x, y = np.array([spot.x_nm / 1e6]), np.array([spot.y_nm / 1e6])
         ahead = float(self._ahead(ref, turn, x, y)[0, 0]) + COURTYARD_MM
         if ahead > MOST_FLUSH_MM:
             return spot
-        dx, dy = ((1, 0), (0, 1), (-1, 0), (0, -1))[(TURNS[package.facing] // 90 + turn) % 4]
+        dx, dy = ((1, 0), (0, 1), (-1, 0), (0, -1))[(TURNS[package.looks] // 90 + turn) % 4]
         return Placement(
             x_nm=spot.x_nm + round(dx * ahead * 1e6),
             y_nm=spot.y_nm + round(dy * ahead * 1e6),
@@ -211,7 +213,7 @@ class _Placer:
         cost += self._bypass_cost(ref, item, turn, xs, ys)
         middle = (self.x0 + self.columns * self.step / 2, self.y0 + self.rows * self.step / 2)
         cost += 0.01 * (np.abs(xs[None, :] - middle[0]) + np.abs(ys[:, None] - middle[1]))
-        if self.wired.package(ref).facing in TURNS:
+        if self.wired.package(ref).looks in TURNS:
             cost += MOUTH_WEIGHT * self._ahead(ref, turn, xs, ys)
         elif self.wired.kind(ref).connector:
             cost += EDGE_WEIGHT * self._to_edge(xs, ys)
@@ -220,7 +222,7 @@ class _Placer:
     def _ahead(self, ref: str, turn: int, xs: np.ndarray, ys: np.ndarray) -> np.ndarray:
         """Return how much board lies in front of a connector's mouth at each spot, mm."""
         room = self.items[ref].rooms[turn]
-        looks = (TURNS[self.wired.package(ref).facing] // 90 + turn) % 4
+        looks = (TURNS[self.wired.package(ref).looks] // 90 + turn) % 4
         x1, y1 = self.x1, self.y1
         gx, gy = np.meshgrid(xs, ys)
         ahead = (x1 - gx - room[2], y1 - gy - room[3], gx + room[0] - self.x0, gy + room[1] - self.y0)[looks]
@@ -300,6 +302,41 @@ class _Placer:
                 best = (float(cost[row, column]), spot)
         self.spots[ref] = best[1] if best else before
 
+    def nearest(self, ref: str, wanted: Placement) -> Placement | None:
+        """Return the wanted spot if it is free, else the nearest that is, the wanted turn before others."""
+        if self._free(ref, wanted):
+            return wanted
+        item, table = self.items[ref], self.occupied(ref)
+        xs = self.x0 + np.arange(self.columns) * self.step
+        ys = self.y0 + np.arange(self.rows) * self.step
+        away = np.hypot(xs[None, :] - wanted.x_nm / 1e6, ys[:, None] - wanted.y_nm / 1e6)
+        best: tuple[float, Placement] | None = None
+        for more in range(4):
+            turn = (wanted.angle_mdeg // 90_000 + more) % 4
+            legal = self._legal(item.rooms[turn], table)
+            if not legal.any():
+                continue
+            cost = np.where(legal, away + (OTHER_TURN_MM if more else 0.0), np.inf)
+            row, column = divmod(int(cost.argmin()), self.columns)
+            if best is None or cost[row, column] < best[0]:
+                spot = Placement(
+                    x_nm=round(xs[column] * 1e6), y_nm=round(ys[row] * 1e6), angle_mdeg=turn * 90_000, side=wanted.side
+                )
+                best = (float(cost[row, column]), self._flush(ref, turn, spot))
+        return best[1] if best else None
+
+    def _free(self, ref: str, spot: Placement) -> bool:
+        """Whether a part meets no other and is on the board there, but for a mouth that looks over its edge."""
+        mine = courtyard_shape(self.wired, ref, spot)
+        others = (r for r in self.spots if r != ref)
+        grown = mine.buffer(GAP_MM - 0.01, join_style="mitre")
+        if any(grown.intersects(courtyard_shape(self.wired, r, self.spots[r])) for r in others):
+            return False
+        package = self.wired.package(ref)
+        if package.looks in TURNS:
+            return bool(mine.intersection(self.board).area > 0.5 * mine.area)
+        return bool(self.board.buffer(-EDGE_MM).covers(mine.buffer(-COURTYARD_MM)))
+
     def settle(self, ref: str) -> bool:
         """Take a part up and put it down where it is best now; return whether it moved."""
         before = self.spots.pop(ref)
@@ -331,7 +368,7 @@ def place_rest(wired: Wired, report: Report = quiet) -> Design:
     """
     design = wired.design
     design = start_board(design)
-    placer = _Placer(wired.with_design(design))
+    placer = Placer(wired.with_design(design))
     order = placer.order()
     close = {*placer.beside, *placer.beside.values()}  # a chip and its bypass parts stay as they were put together
     loose = [r for r in order if r not in close]
@@ -357,7 +394,12 @@ def place_rest(wired: Wired, report: Report = quiet) -> Design:
     return _pulled(wired, design, placer, set(order))
 
 
-def _pulled(wired: Wired, design: Design, placer: _Placer, movable: set[str]) -> Design:
+def pull_near(wired: Wired, movable: set[str]) -> Design:
+    """Return the design with what the circuit wants near brought nearer, if only `movable` parts give way."""
+    return _pulled(wired, wired.design, Placer(wired), movable)
+
+
+def _pulled(wired: Wired, design: Design, placer: Placer, movable: set[str]) -> Design:
     """Bring nearer what the circuit wants near and is not: each such part once, kept only if it got nearer."""
     from zesty_trace.core.board.rules.distances import distances
 

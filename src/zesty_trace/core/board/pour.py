@@ -12,14 +12,17 @@ from typing import Any
 
 from zesty_trace.core.board.copper import (
     BoardPad,
+    Copper,
     board_pads,
     copper_items,
     hole_items,
     hole_shape,
+    keepouts_of,
     on_board,
     outline_shape,
     pad_shape,
 )
+from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import LayerName, Pour
 from zesty_trace.core.quantities import mm
@@ -49,6 +52,8 @@ def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
         foreign.append(taken)
     if foreign:
         area = area.difference(unary_union(foreign).buffer(gap, quad_segs=6))
+    for wide, shapes in _high(wired, pour.net, items, gap).items():
+        area = area.difference(unary_union(shapes).buffer(wide + MORE_CLEARANCE_MM, quad_segs=12))
     area = area.difference(_bare_holes(wired, gap)).difference(_kept_out(wired, pour.layer))
     area = _relieve(area, wired, pour)
     half = LEAST_WIDTH_MM / 2
@@ -62,6 +67,18 @@ def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
     return MultiPolygon(list(getattr(smooth, "geoms", [smooth]))) if not smooth.is_empty else MultiPolygon()
 
 
+def _high(wired: Wired, net: str, items: tuple[Copper, ...], gap: float) -> dict[float, list[Any]]:
+    """Return the copper that a net keeps farther from than the rule asks, for its voltage, by distance, mm."""
+    spaced = spacings(wired)
+    found: dict[float, list[Any]] = {}
+    for item in items:
+        if item.net and item.net != net and (item.net in spaced.high or net in spaced.high):
+            need = spaced.need_mm(item.net, net)
+            if need + MORE_CLEARANCE_MM > gap:
+                found.setdefault(need, []).append(item.shape)
+    return found
+
+
 def _bare_holes(wired: Wired, gap: float) -> Any:
     from shapely import unary_union
 
@@ -72,7 +89,7 @@ def _bare_holes(wired: Wired, gap: float) -> Any:
 def _kept_out(wired: Wired, layer: LayerName) -> Any:
     from shapely import Polygon, unary_union
 
-    zones = [k.outline for k in wired.design.board.keepouts if k.pours and layer in k.layers and len(k.outline) > 2]
+    zones = [k.outline for k in keepouts_of(wired) if k.pours and layer in k.layers and len(k.outline) > 2]
     return unary_union([Polygon([(mm(x), mm(y)) for x, y in zone]) for zone in zones])
 
 

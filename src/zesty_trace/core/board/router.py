@@ -8,11 +8,13 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
+from time import monotonic
 from typing import TYPE_CHECKING
 
 from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items
 from zesty_trace.core.board.links import Link, connectivity
 from zesty_trace.core.board.shorts import nets_too_near
+from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.board.widths import width_for
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
@@ -21,12 +23,15 @@ from zesty_trace.core.design.model import LAYERS, Design, Pin, Pour
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
-from zesty_trace.errors import EditError, SolveError
+from zesty_trace.errors import Cancelled, EditError, SolveError
 
 if TYPE_CHECKING:
     from zesty_trace.core.board.routing.negotiate import Negotiation
 
+Draw = Callable[[Design], None]
+DRAW_EVERY_S = 0.3
 EXACT_ROUNDS = 3
+ORDERS = 3  # of nets that are routed one by one
 MOST_TIGHT = 20
 HEAVY_SHARE = 0.6  # of the widest: heavy legs share copper, so each takes the width of the whole
 
@@ -50,7 +55,7 @@ class RouteResult:
     """The routed design, how many connections there are, which have no copper, and how it went.
 
     `conflicts` counts pairs of nets that are too near to each other: only copper that the machine had to leave alone
-    can be among them.
+    can be among them. `stopped` says that it was cancelled, and that what is joined so far was kept.
     """
 
     design: Design
@@ -59,6 +64,7 @@ class RouteResult:
     passes: int
     conflicts: int
     tight: tuple[Tight, ...] = ()
+    stopped: bool = False
 
     @property
     def missing(self) -> int:
@@ -66,24 +72,32 @@ class RouteResult:
         return len(self.open)
 
 
-def route(wired: Wired, report: Report = quiet, nets: Iterable[str] | None = None, again: bool = False) -> RouteResult:
+def route(
+    wired: Wired,
+    report: Report = quiet,
+    nets: Iterable[str] | None = None,
+    again: bool = False,
+    draw: Draw | None = None,
+    keep: bool = False,
+) -> RouteResult:
     """Return the design with copper for what is open, of these nets or of all; ground is poured on both layers.
 
     Copper that is there stays, and is joined. Copper that the machine made gives way where the rest cannot be joined
     otherwise, or from the start with `again`; what is made by hand or locked stays in any case. `report(share, text)`
-    tells progress and returns False to stop (Cancelled). EditError without an outline, for values that cannot be, or
-    for a board that is too large.
+    tells progress and returns False to stop: Cancelled, or with `keep` what is joined so far. `draw(design)` is shown
+    how it goes. EditError without an outline, for values that cannot be, or for a board that is too large.
     """
+    how = _How(report, draw, keep)
     design = _with_pours(wired)
     wired = wired.with_design(design)
     _refuse(wired, nets)
     wanted = set(design.nets if nets is None else nets)
     first = _without(design, wanted if again else set(), wired)
-    result = _once(wired.with_design(first), report, wanted)
+    result = _by_voltage(wired.with_design(first), how, wanted)
     machine_made = any(not t.kept for t in first.board.tracks) or any(not v.kept for v in first.board.vias)
-    if result.missing and machine_made and nets is None:
-        anew = _once(wired.with_design(_without(design, wanted, wired)), report, wanted)
-        if anew.missing <= result.missing:
+    if result.missing and machine_made and nets is None and not result.stopped:
+        anew = _by_voltage(wired.with_design(_without(design, wanted, wired)), how, wanted)
+        if anew.missing <= result.missing and not anew.stopped:
             return anew
     return result
 
@@ -122,15 +136,40 @@ def _without(design: Design, nets: set[str], wired: Wired) -> Design:
     return edits.set_copper(design, tracks, vias, design.board.pours)
 
 
-def _once(wired: Wired, report: Report, wanted: set[str]) -> RouteResult:
-    from zesty_trace.core.board.routing.ground import join_pads, join_stranded
+def _by_voltage(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
+    """Route nets that keep more than the rule from others one by one, then the rest round them."""
+    high = sorted(spacings(wired).high & wanted, key=lambda n: (n not in spacings(wired).mains, n))
+    clearance = mm(wired.design.board.rules.clearance_nm)
+    alone = [n for n in high if any(spacings(wired).need_mm(n, o) > clearance for o in wired.design.nets)]
+    poured = {p.net for p in wired.design.board.pours}
+    order = [n for n in alone if n not in poured]
+    laid = _one_by_one(wired, how, order)
+    for _ in range(ORDERS):
+        stuck = {k.net for k in connectivity(laid).links} & set(order)
+        if not stuck:
+            break
+        order.sort(key=lambda n: n not in stuck)
+        other = _one_by_one(wired, how, order)
+        if len({k.net for k in connectivity(other).links} & set(order)) < len(stuck):
+            laid = other
+    return _once(laid, how, wanted - set(order))
+
+
+def _one_by_one(wired: Wired, how: _How, order: list[str]) -> Wired:
+    for net in order:
+        wired = wired.with_design(_once(wired, how, {net}).design)
+    return wired
+
+
+def _once(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
+    from zesty_trace.core.board.routing.ground import join_pads
     from zesty_trace.core.board.routing.negotiate import Negotiation
     from zesty_trace.core.board.routing.problem import lay_out
     from zesty_trace.core.board.routing.reading import problem_of
 
-    report(0.0, "reading the board")
-    if not any(link.net in wanted for link in connectivity(wired).links):
-        return _result(wired, 0)
+    how.report(0.0, "reading the board")
+    if how.stopped or not any(link.net in wanted for link in connectivity(wired).links):
+        return _result(wired, 0, stopped=how.stopped)
     problem = problem_of(wired, _widths(wired), wanted)
     if not problem.nets:
         return _result(wired, 0)
@@ -138,15 +177,17 @@ def _once(wired: Wired, report: Report, wanted: set[str]) -> RouteResult:
         board = lay_out(problem)
     except ValueError as error:
         raise EditError(str(error), "outline", "Boards of up to 300 x 400 mm are") from error
-    work = Negotiation(board, report)
-    work.run()
+    work = Negotiation(board, how.report)
+    work.show = how.shower(wired, work)
     poured = [(net, layer) for net, layer in enumerate(problem.poured_on) if layer >= 0]
-    for net, layer in poured:
-        join_stranded(work, net, layer)
-    work.shorten()
-    for net, layer in poured:
-        join_stranded(work, net, layer)
-    work.tell("measuring what was laid", 0.96)
+    try:
+        _negotiate(work, poured)
+    except Cancelled:
+        if not how.keep:
+            raise
+        how.stopped = True
+        work.stop()
+        return _result(_clean(wired, _laid(wired, work)), work.passes, work, stopped=True)
     after = _laid(wired, work)
     for _ in range(EXACT_ROUNDS):
         names = {problem.nets[net] for net, _ in poured} & wanted
@@ -155,6 +196,41 @@ def _once(wired: Wired, report: Report, wanted: set[str]) -> RouteResult:
             break
         after = _laid(wired, work)
     return _result(_clean(wired, after), work.passes, work)
+
+
+def _negotiate(work: Negotiation, poured: list[tuple[int, int]]) -> None:
+    from zesty_trace.core.board.routing.ground import join_stranded
+
+    work.run()
+    for net, layer in poured:
+        join_stranded(work, net, layer)
+    work.shorten()
+    for net, layer in poured:
+        join_stranded(work, net, layer)
+    work.tell("measuring what was laid", 0.96)
+
+
+@dataclass
+class _How:
+    """How routing tells of itself, and whether it was stopped."""
+
+    report: Report
+    draw: Draw | None = None
+    keep: bool = False
+    stopped: bool = False
+
+    def shower(self, wired: Wired, work: Negotiation) -> Callable[[], None] | None:
+        """Return what draws the state of the work, at most every DRAW_EVERY_S."""
+        if self.draw is None:
+            return None
+        draw, last = self.draw, [0.0]
+
+        def show() -> None:
+            if monotonic() - last[0] > DRAW_EVERY_S:
+                last[0] = monotonic()
+                draw(_laid(wired, work).design)
+
+        return show
 
 
 def _laid(wired: Wired, work: Negotiation) -> Wired:
@@ -179,10 +255,11 @@ def _clean(wired: Wired, after: Wired) -> Wired:
         after = after.edited(edits.set_copper, tracks, vias, board.pours)
 
 
-def _result(after: Wired, passes: int, work: Negotiation | None = None) -> RouteResult:
+def _result(after: Wired, passes: int, work: Negotiation | None = None, stopped: bool = False) -> RouteResult:
     state = connectivity(after)
-    tight = tuple(_tight(after, work, link) for link in state.links[:MOST_TIGHT]) if work else ()
-    return RouteResult(after.design, state.wanted, state.links, passes, len(nets_too_near(after)), tight)
+    asked = state.links[:MOST_TIGHT] if work and not stopped else ()
+    tight = tuple(_tight(after, work, link) for link in asked) if work else ()
+    return RouteResult(after.design, state.wanted, state.links, passes, len(nets_too_near(after)), tight, stopped)
 
 
 def _tight(after: Wired, work: Negotiation, link: Link) -> Tight:

@@ -248,3 +248,8 @@ class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
     pads: tuple[PadRow, ...] = ()
     socket: float = 0.0
     antenna: float = 0.0
+
+    @property
+    def looks(self) -> str:
+        """Which side of it belongs at the edge of the board: that of its mouth, or the end with its antenna."""
+        return self.facing or ("up" if self.antenna else "")

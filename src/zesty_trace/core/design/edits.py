@@ -174,6 +174,13 @@ def set_copper(design: Design, tracks: Iterable[Track], vias: Iterable[Via], pou
     return set_board(design, tracks=tuple(tracks), vias=tuple(vias), pours=tuple(pours))
 
 
+def without_machine_copper(design: Design) -> Design:
+    """Take off the copper that the machine made; what is made by hand or locked stays."""
+    board = design.board
+    tracks, vias = (t for t in board.tracks if t.kept), (v for v in board.vias if v.kept)
+    return set_board(design, tracks=tuple(tracks), vias=tuple(vias))
+
+
 def rip_up(design: Design) -> Design:
     """Take all tracks, vias and pours off the board."""
     return set_copper(design, (), (), ())

@@ -2,32 +2,39 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF
+from collections.abc import Callable
+from typing import Any
+
+from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QPainterPath
 from PySide6.QtWidgets import QPushButton, QVBoxLayout
 
 from zesty_trace.core.board.links import Connectivity, connectivity
-from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding
+from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import mm, say_mm
+from zesty_trace.core.wording.sentences import Spoken
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
 from zesty_trace.desktop.project.station import Station, WorkedOut
+from zesty_trace.errors import InputError
 
 
 class LayoutStation(Station):
     """The board, and the line below it."""
 
     key = "layout"
+    _drawn = Signal(object)  # a design on its way, from a worker's thread
 
     def build(self) -> None:
         """Make the canvas and its buttons."""
@@ -42,7 +49,7 @@ class LayoutStation(Station):
         self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
-        self.route_button = button("Route", self.route, True, "Ctrl+R")
+        self.route_button = button("Route", self.route_open, True, "Ctrl+R")
         self.rip_button = button("Take copper off", self.rip)
         self.top, self.bottom = self._toggle("Top"), self._toggle("Bottom")
         bar = row(self.hint, None, self.top, self.bottom, self.rip_button, self.place_button, self.route_button)
@@ -51,6 +58,7 @@ class LayoutStation(Station):
         lines_of(frame).setStretch(1, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self._line())
+        self._drawn.connect(self._draw, Qt.ConnectionType.QueuedConnection)
         c, s = self.canvas, self.session
         c.part_moved.connect(lambda r, x, y: s.do(f"{r} moved", lambda d: edits.nudge(d, r, x, y)))
         c.part_turned.connect(lambda r: s.do(f"{r} turned", lambda d: edits.nudge(d, r, turn_mdeg=90_000)))
@@ -69,16 +77,30 @@ class LayoutStation(Station):
         self.say_line = SayLine(
             "R5 at 20, 14.5   ·   D4..D6 in line 42, 4.5 to 54, 4.5   ·   turn U3 90",
             "Say where a part goes, in mm or mil. Enter does it.",
-            lambda text: understand_placing(text, self.session.design),
+            self._understand,
         )
         self.line, self.preview = self.say_line.field, self.say_line.preview
         self.say_line.said.connect(self.say)
         return self.say_line
 
+    def _understand(self, text: str) -> Spoken:
+        design = self.session.design
+        words = text.split()
+        if not words or words[0].lower() != "route":
+            return understand_placing(text, design)
+        known = {n.lower() for n in design.nets}
+        for word in words[1:]:
+            if word.strip(",").lower() not in known:
+                raise InputError(f"There is no net {word}", word, suggest(word, design.nets))
+        what = f"the nets {', '.join(words[1:])} anew" if words[1:] else "what is open"
+        return Spoken(design, (f"Routes {what}",))
+
     def pull(self) -> None:
         """Show the board at once, and its pours and links when they are worked out."""
         design = self.session.design
         self.place_button.setEnabled(bool(design.parts))
+        anew = bool(design.parts) and set(design.parts) <= set(design.board.placements)
+        self.place_button.setText("Place anew" if anew else "Place the rest")
         self.route_button.setEnabled(bool(design.board.placements))
         self.rip_button.setEnabled(bool(design.board.tracks))
         self._show()
@@ -130,26 +152,63 @@ class LayoutStation(Station):
             self.hint.setText("working out the links …")
 
     def place(self) -> None:
-        """Place what is not placed, as a job."""
+        """Place what is not placed; if all is, place anew whatever is not held. As a job, drawn as it goes."""
+        from zesty_trace.core.board.placing.arrange import arrange_parts
+
         wired = self.session.wired
+        anew = set(wired.design.parts) <= set(wired.design.board.placements)
 
         def done(after: Design) -> None:
-            self.session.apply_result("Parts placed", wired.design, after)
+            self.session.apply_result("Parts placed anew" if anew else "Parts placed", wired.design, after)
 
-        self.session.jobs.start("Placing", lambda report: place_rest(wired, report), done)
+        self._work("Placing", lambda report: arrange_parts(wired, report, self._drawn.emit, anew), done)
 
-    def route(self) -> None:
-        """Route the board, as a job."""
+    def route(self, nets: tuple[str, ...] | None = None, again: bool = False) -> None:
+        """Route the board, or some nets, as a job that is drawn as it goes; a cancel keeps what is joined so far."""
         wired = self.session.wired
         base = wired.design
 
         def done(result: RouteResult) -> None:
             words = f"{result.connections - result.missing} of {result.connections} connections have copper"
-            if result.tight:
+            if result.stopped and result.design.board.tracks == base.board.tracks:
+                self.session.message.emit("Stopped before anything was joined")
+                return
+            if result.stopped:
+                words = f"Stopped: {words}"
+            elif result.tight:
                 words += f"; {result.tight[0]}"
             self.session.apply_result(words, base, result.design)
 
-        self.session.jobs.start("Routing", lambda report: route(wired, report), done)
+        self._work("Routing", lambda report: route(wired, report, nets, again, self._drawn.emit, keep=True), done, True)
+
+    def route_open(self) -> None:
+        """Route what is open."""
+        self.route()
+
+    def _work(
+        self, title: str, work: Callable[[Report], Any], done: Callable[[Any], None], keeps: bool = False
+    ) -> None:
+        """Run a job that shows what it has so far; whatever becomes of it, the board is shown as it is afterwards."""
+        job = self.session.jobs.start(title, work, done, keeps=keeps)
+        job.ended.connect(self._show, Qt.ConnectionType.QueuedConnection)
+
+    def _draw(self, design: Design) -> None:
+        """Show what a job has so far."""
+        if self.session.jobs.busy(visible_only=True):
+            self.canvas.show_view(
+                BoardView(
+                    self.session.wired.with_design(design),
+                    show_top=self.top.isChecked(),
+                    show_bottom=self.bottom.isChecked(),
+                )
+            )
+
+    def route_picked(self) -> None:
+        """Route the nets of the part that is picked, anew."""
+        ref = self.canvas.selected_ref
+        nets = tuple(n for n, pins in self.session.design.nets.items() if any(p.ref == ref for p in pins))
+        if nets:
+            self.route(nets, again=True)
 
     def rip(self) -> None:
         """Take all copper off."""
@@ -174,8 +233,13 @@ class LayoutStation(Station):
             )
 
     def say(self, text: str) -> None:
-        """Do what the line says."""
-        if self.session.do(text, lambda d: understand_placing(text, d).design):
+        """Do what the line says: place parts, or route nets."""
+        words = text.split()
+        if words and words[0].lower() == "route":
+            names = {n.lower(): n for n in self.session.design.nets}
+            self.route(tuple(names.get(w.strip(",").lower(), w) for w in words[1:]) or None, again=len(words) > 1)
+            self.say_line.clear_done()
+        elif self.session.do(text, lambda d: understand_placing(text, d).design):
             self.say_line.clear_done()
 
     def show_finding(self, finding: Finding) -> None:
@@ -189,8 +253,10 @@ class LayoutStation(Station):
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
         return [
-            Action("Place the rest of the parts", "Ctrl+P", self.place),
-            Action("Route the board", "Ctrl+R", self.route),
+            Action("Place the parts: the rest, or all anew", "Ctrl+P", self.place),
+            Action("Route the board", "Ctrl+R", self.route_open),
+            Action("Route the board anew", "Ctrl+Shift+R", lambda: self.route(again=True)),
+            Action("Route the nets of the picked part anew", "", self.route_picked),
             Action("Take all copper off", "", self.rip),
             Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),
         ]

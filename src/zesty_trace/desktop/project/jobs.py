@@ -27,9 +27,9 @@ class Job(QObject):
     failed = Signal(object)
     ended = Signal()
 
-    def __init__(self, title: str, work: Callable[[Report], Any], visible: bool) -> None:
+    def __init__(self, title: str, work: Callable[[Report], Any], visible: bool, keeps: bool = False) -> None:
         super().__init__()
-        self.title, self.visible = title, visible
+        self.title, self.visible, self.keeps = title, visible, keeps
         self._work = work
         self._stop = threading.Event()
         self._told = 0.0
@@ -63,7 +63,7 @@ class Job(QObject):
             said = f"{type(error).__name__}: {error}"
             self.failed.emit(ZestyError(said, self.title, f"Please report this; details are in {path}"))
         else:
-            if self._stop.is_set():
+            if self._stop.is_set() and not self.keeps:
                 self.failed.emit(None)
             else:
                 self.done.emit(value)
@@ -99,13 +99,17 @@ class Jobs(QObject):
         done: Callable[[Any], None],
         failed: Callable[[Any], None] | None = None,
         visible: bool = True,
+        keeps: bool = False,
     ) -> Job:
-        """Run `work(report)` on a worker thread and `done(value)` on the GUI thread."""
-        job = Job(title, work, visible)
+        """Run `work(report)` on a worker thread and `done(value)` on the GUI thread.
+
+        With `keeps` its value counts after a cancel too: what it had got to.
+        """
+        job = Job(title, work, visible, keeps)
         if self._closed:
             return job
         queued = Qt.ConnectionType.QueuedConnection
-        job.done.connect(lambda value: done(value), queued)  # noqa: PLW0108 - a lambda runs where the job lives
+        job.done.connect(lambda value: None if self._closed else done(value), queued)
         job.failed.connect(lambda error: self._fail(error, failed), queued)
         job.ended.connect(lambda: self._end(job), queued)
         job.progress.connect(lambda *_: self.changed.emit() if job.visible else None, queued)

@@ -21,7 +21,7 @@ from zesty_trace.core.board.routing.passes import (
     stamp_nets,
 )
 from zesty_trace.core.board.routing.problem import Board
-from zesty_trace.core.progress import Report
+from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled
 
 VIA_PRICE = 2_000
@@ -66,6 +66,7 @@ class Negotiation:
 
     def __init__(self, board: Board, report: Report, seed: int = 1) -> None:
         self.board, self.grid, self.report = board, board.grid, report
+        self.show: Callable[[], None] | None = None  # called after each pass
         grid = board.grid
         most = int(np.diff(board.net_groups()).max()) if grid.nets else 0
         failed, found = np.zeros(grid.nets, dtype=np.int32), np.zeros(grid.nets, dtype=np.int32)
@@ -219,12 +220,23 @@ class Negotiation:
             self.passes += 1
             self.route(todo, int(present), GREEDY, 20 + 10 * min(k + 1, 20))
             conflicts = judge(self.grid, int(present / 2), self.room.found)
+            self._shown()
             best, since = (conflicts, 0) if conflicts < best else (best, since + 1)
             if conflicts == 0 or (since > STUCK and conflicts < FEW):
                 return
             todo = np.flatnonzero(self.room.found).astype(np.int32)
             self.random.shuffle(todo)
             present = min(present * GROWTH, LAST_PRICE)
+
+    def _shown(self) -> None:
+        if self.show is not None:
+            self.show()
+
+    def stop(self) -> None:
+        """Take out whatever is in conflict, and leave the rest as it is."""
+        self.report = quiet
+        judge(self.grid, 0, self.room.found)
+        settle(self.grid, np.argsort(-self.room.found, kind="stable").astype(np.int32), self.room.few)
 
     def settle(self) -> int:
         """Take out whatever is in conflict, then join what can be without any; return how many groups are left."""
@@ -336,6 +348,7 @@ class Negotiation:
             self._make_room()
             order = self.random.permutation(self.grid.nets).astype(np.int32)
             saved, rest = self._on_two(order, NEAR_MARGIN, run)
+            self._shown()
             for j in range(0, len(rest), CHUNK):
                 self._make_room()
                 saved += run(self.grid, self.room, rest[j : j + CHUNK])

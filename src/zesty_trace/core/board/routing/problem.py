@@ -61,12 +61,13 @@ class Group:
 
 @dataclass(frozen=True)
 class Closed:
-    """A ring (N, 2), mm, on one layer, that tracks, or vias, keep out of."""
+    """A ring (N, 2), mm, on one layer, that tracks, vias or pours keep out of."""
 
     ring: F64
     layer: int
     tracks: bool
     vias: bool
+    pours: bool = False
 
 
 @dataclass(frozen=True)
@@ -359,12 +360,12 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
                 for zone in problem.closed:
                     if zone.tracks and zone.layer == layer:
                         part = fixed[k, layer * plane : (layer + 1) * plane, slant]
-                        part[_inside(zone.ring, width / 2, rows, columns, x0, y0)] = -1
+                        part[cells_within(zone.ring, width / 2, rows, columns, x0, y0)] = -1
     everywhere = np.concatenate(on)
     via_fixed = one(problem.via_mm / 2, 0.0, everywhere, bare)
     for zone in problem.closed:
         if zone.vias or zone.tracks:
-            via_fixed[_inside(zone.ring, problem.via_mm / 2, rows, columns, x0, y0)] = -1
+            via_fixed[cells_within(zone.ring, problem.via_mm / 2, rows, columns, x0, y0)] = -1
     pads = everywhere.copy()
     pads[:, 7] = -1
     paint_shapes(via_fixed, columns, pads, (problem.via_mm / 2 + PAD_TO_VIA_MM) / CELL_MM)
@@ -378,7 +379,7 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
     return fixed, via_fixed, outside
 
 
-def _inside(ring: F64, grow_mm: float, rows: int, columns: int, x0: float, y0: float) -> I64:
+def cells_within(ring: F64, grow_mm: float, rows: int, columns: int, x0: float, y0: float) -> I64:
     """Return the flat cells within `grow_mm` of a ring's area."""
     import shapely
 

@@ -3,19 +3,21 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 
 import networkx as nx
 import numpy as np
 
-from zesty_trace.core.board.copper import BoardPad, board_pads
+from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items, keepouts_of, same_part
 from zesty_trace.core.board.routing.problem import Closed, Group, Problem, Shape
+from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Design, Pour, Track, Via
 from zesty_trace.core.quantities import mm
 
 VIA_MM, VIA_DRILL_MM = 0.6, 0.3
 MOST_CLASSES = 4
+CHORDS = 1.003  # a buffer's chords cut its circle short by up to so much
 SPARE_GROUPS = 40  # of a poured net: the connections that join what its pour leaves stranded
 
 WidthOf = Callable[[BoardPad], int]
@@ -55,18 +57,40 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
         widths_mm=tuple(mm(w) for w in widths),
         via_mm=VIA_MM,
         drill_mm=VIA_DRILL_MM,
-        closed=_closed(design),
+        closed=(*_closed(wired), *_for_voltage(wired, wanted)),
         plain_class=widths.index(rules.track_nm),
     )
 
 
-def _closed(design: Design) -> tuple[Closed, ...]:
+def _closed(wired: Wired) -> tuple[Closed, ...]:
     return tuple(
-        Closed(np.array(k.outline, dtype=float) / 1e6, LAYERS.index(layer), k.tracks, k.vias)
-        for k in design.board.keepouts
+        Closed(np.array(k.outline, dtype=float) / 1e6, LAYERS.index(layer), k.tracks, k.vias, k.pours)
+        for k in keepouts_of(wired)
         if len(k.outline) > 2
         for layer in k.layers
     )
+
+
+def _for_voltage(wired: Wired, wanted: set[str]) -> Iterator[Closed]:
+    """Yield the room round other nets' copper that the nets to route keep out of for their voltage.
+
+    The nets that are routed together keep the distance of the board rules among each other.
+    """
+    spaced = spacings(wired)
+    clearance = mm(wired.design.board.rules.clearance_nm)
+    if not spaced.high:
+        return
+    for k, layer in enumerate(LAYERS):
+        items = copper_items(wired, layer)
+        mine = [i for i in items if i.net in wanted and i.node[0] == "pad"]
+        for item in items:
+            needs = [spaced.need_mm(item.net, n) for n in wanted if n != item.net and {item.net, n} & spaced.high]
+            need = max(needs, default=0.0) if item.net and item.net not in wanted else 0.0
+            beside = [i.shape.distance(item.shape) for i in mine if same_part(i, item)]
+            need = min([need, *beside])  # a part's own pads are no farther apart than they are
+            if need > clearance:
+                ring = np.array(item.shape.buffer(need * CHORDS, quad_segs=12).exterior.coords[:-1])
+                yield Closed(ring, k, True, True, True)
 
 
 def _top_first(pour: Pour) -> int:

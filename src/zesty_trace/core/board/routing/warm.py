@@ -32,6 +32,19 @@ def warm_up() -> int:
     return int(work.open_groups().sum())
 
 
+def warm_placing() -> None:
+    """Place two resistors, which compiles the loops of the placer."""
+    from zesty_trace.core.board.placing.arrange import arrange_parts
+    from zesty_trace.core.catalogue.kinds import shipped
+    from zesty_trace.core.circuit.wired import Wired
+    from zesty_trace.core.design.model import Design, Part, Pin
+
+    parts = {f"R{k}": Part(ref=f"R{k}", kind="resistor", value="1k", package="R0603") for k in (1, 2, 3)}
+    nets = {"A": tuple(Pin(r, "1") for r in parts), "B": tuple(Pin(r, "2") for r in parts)}
+    arrange_parts(Wired(Design(parts=parts, nets=nets), shipped()), moves_a_part=1)
+
+
 if __name__ == "__main__":
     os.nice(10)
     warm_up()
+    warm_placing()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from zesty_trace.core.board.copper import body_shape, copper_items, pattern_of
+from zesty_trace.core.board.copper import body_shape, copper_items, keepouts_of, pattern_of
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import KeepOut
@@ -29,7 +29,7 @@ def check_keepouts(wired: Wired) -> Iterator[Finding]:
     """Yield what lies where it may not."""
     from shapely import Polygon
 
-    for k, zone in enumerate(wired.design.board.keepouts):
+    for k, zone in enumerate(keepouts_of(wired)):
         if len(zone.outline) < 3:
             continue
         name = zone.name or f"keep-out {k + 1}"
