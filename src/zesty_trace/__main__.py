@@ -22,6 +22,18 @@ def _sheet(options: argparse.Namespace) -> int:
     return 0
 
 
+def _print(options: argparse.Namespace) -> int:
+    from zesty_trace.desktop.layout.export import print_true_size
+    from zesty_trace.errors import ZestyError
+
+    try:
+        print_true_size(options.folder, options.pdf)
+    except ZestyError as error:
+        print(error.message, file=sys.stderr)
+        return 2
+    return 0
+
+
 def main() -> int:
     """Start the window."""
     parser = argparse.ArgumentParser(prog="zesty-trace", description="From a proven prototype to tested boards.")
@@ -36,11 +48,16 @@ def main() -> int:
     sheet.add_argument("folder", type=Path)
     sheet.add_argument("--pdf", type=Path, metavar="FILE")
     sheet.add_argument("--svg", type=Path, metavar="FILE")
+    true_size = commands.add_parser("print", help="write the board of a project folder at 1:1 as PDF")
+    true_size.add_argument("folder", type=Path)
+    true_size.add_argument("--pdf", type=Path, metavar="FILE", required=True)
     parser.add_argument("--version", action="version", version=f"zesty-trace {__version__}")
     parser.add_argument("--debug", action="store_true", help="show the traceback of a fault of the program")
     options = parser.parse_args()
     if options.command == "sheet":
         return _sheet(options)
+    if options.command == "print":
+        return _print(options)
     from zesty_trace.desktop.window.app import run
 
     if options.command == "open":

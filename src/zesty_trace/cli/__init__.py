@@ -7,12 +7,13 @@ import json
 import os
 import subprocess
 import sys
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
 from zesty_trace.cli import boards, brief, numbers, packages, sheet
+from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
 
@@ -47,6 +48,49 @@ def _options_first(arguments: Sequence[str]) -> list[str]:
         else:
             (flags if word.startswith("--") else rest).append(word)
     return ["package", *flags, *rest]
+
+
+def _add_object(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
+    """Add the commands about the board's outline, what it goes into, and who makes it."""
+    add(
+        "outline",
+        boards.outline_command,
+        "the board's outline: from numbers, from a drawing, or as it is",
+        project,
+        ("--rectangle", {"nargs": 2, "metavar": ("WIDE", "HIGH"), "help": "for example 80mm 56mm"}),
+        ("--corner", {"default": "0mm", "help": "radius of a rectangle's corners"}),
+        ("--circle", {"metavar": "ACROSS", "help": "diameter"}),
+        ("--ring", {"nargs": 2, "metavar": ("OUTSIDE", "INSIDE"), "help": "both diameters"}),
+        ("--polygon", {"nargs": 2, "metavar": ("SIDES", "ACROSS"), "help": "regular, across its corners"}),
+        ("--dxf", {"help": "closed lines of a drawing: the largest is the outline, those inside it are cut-outs"}),
+        ("--svg", {"help": "as --dxf, from an SVG drawing"}),
+        (
+            "--say",
+            {
+                "action": "append",
+                "default": [],
+                "metavar": "SENTENCE",
+                "help": "cut-out 10 x 5 at 20, 20; slot …; keep-out …; raise U1 4.3",
+            },
+        ),
+        ("--out", {"help": "write the outline as a DXF drawing"}),
+    )
+    add(
+        "object",
+        objects.object_command,
+        "what the board goes into: its template and heights from a drawing, how far parts are off, a 1:1 print",
+        project,
+        ("--dxf", {"help": "drawing with layers OUTLINE, TEMPLATE, KEEPOUT, HEIGHT 8.5"}),
+        ("--move", {"action": "store_true", "help": "move the parts of the template to their holes"}),
+        ("--print", {"metavar": "FILE", "help": "write the board at 1:1 as a PDF, with a scale bar"}),
+    )
+    add(
+        "limits",
+        objects.limits_command,
+        "the board rules, and those of board houses or of milling at home",
+        project,
+        ("--set", {"metavar": "NAME", "help": "take these rules"}),
+    )
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -192,19 +236,7 @@ def _parser() -> argparse.ArgumentParser:
         ("ref", {"help": "the part"}),
         ("--apply", {"action": "store_true", "help": "replace one by the other"}),
     )
-    add(
-        "outline",
-        boards.outline_command,
-        "the board's outline: from numbers, from a drawing, or as it is",
-        project,
-        ("--rectangle", {"nargs": 2, "metavar": ("WIDE", "HIGH"), "help": "for example 80mm 56mm"}),
-        ("--corner", {"default": "0mm", "help": "radius of a rectangle's corners"}),
-        ("--circle", {"metavar": "ACROSS", "help": "diameter"}),
-        ("--ring", {"nargs": 2, "metavar": ("OUTSIDE", "INSIDE"), "help": "both diameters"}),
-        ("--polygon", {"nargs": 2, "metavar": ("SIDES", "ACROSS"), "help": "regular, across its corners"}),
-        ("--dxf", {"help": "closed lines of a drawing: the largest is the outline, those inside it are cut-outs"}),
-        ("--out", {"help": "write the outline as a DXF drawing"}),
-    )
+    _add_object(add, project)
     add(
         "place",
         boards.place_command,

@@ -41,15 +41,20 @@ def place_command(a: argparse.Namespace) -> Answer:
 def outline_command(a: argparse.Namespace) -> Answer:
     """Give the board an outline from numbers or from a drawing, or write it as one."""
     from zesty_trace.core.board.copper import outline_shape
-    from zesty_trace.core.board.outline import dxf_of, rings_from_dxf, set_form, set_rings
+    from zesty_trace.core.board.outline import dxf_of, rings_from_dxf, rings_from_svg, set_form, set_rings
+    from zesty_trace.core.board.say_outline import change_board
     from zesty_trace.files import read_given, write_given
 
     form = _form(a)
     if form:
         edit(a.project, lambda w: set_form(w.design, form))
-    elif a.dxf:
-        text = read_given(Path(a.dxf), "drawing").decode("utf-8", "replace")
-        edit(a.project, lambda w: set_rings(w.design, rings_from_dxf(text, a.dxf)))
+    elif a.dxf or a.svg:
+        name = a.dxf or a.svg
+        text = read_given(Path(name), "drawing").decode("utf-8", "replace")
+        read = rings_from_dxf if a.dxf else rings_from_svg
+        edit(a.project, lambda w: set_rings(w.design, read(text, name)))
+    for sentence in a.say:
+        edit(a.project, lambda w, s=sentence: change_board(s, w.design))  # type: ignore[misc]
     wired, _ = load(a.project)
     if a.out:
         write_given(Path(a.out), dxf_of(wired.design).encode())

@@ -12,11 +12,13 @@ from itertools import combinations
 from zesty_trace.core.board.copper import (
     copper_items,
     courtyard_shape,
+    height_nm,
     on_board,
     outline_shape,
     pattern_of,
 )
 from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.object import misfits
 from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.distances import check_distances
@@ -105,7 +107,7 @@ TEMPLATE = rule(
     Severity.FIX,
     "The holes in the case are already there.",
     "template of the brief",
-    limits="0.05 mm, and the same turn",
+    limits="0.05 mm and 0.1°, or the tolerance of the hole",
     station="layout",
 )
 SIZE = rule(
@@ -302,24 +304,25 @@ def _courtyards(wired: Wired) -> Iterator[Finding]:
 
 
 def _template(design: Design) -> Iterator[Finding]:
-    for hole in design.brief.template:
-        spot = design.board.placements.get(hole.ref)
-        if spot is None:
+    holes = {h.ref: h for h in design.brief.template}
+    for off in misfits(design):
+        if off.fits:
             continue
-        off = ((spot.x_nm - hole.x_nm) ** 2 + (spot.y_nm - hole.y_nm) ** 2) ** 0.5
-        if off > 50_000 or spot.angle_mdeg != hole.angle_mdeg:
-            wanted = Placement(x_nm=hole.x_nm, y_nm=hole.y_nm, angle_mdeg=hole.angle_mdeg, fixed=True)
-            yield TEMPLATE.found(
-                of_part(hole.ref),
-                f"{hole.ref} sits {mm(round(off)):.1f} mm off the cabinet cut-out",
-                f"The template hole is at {mm(hole.x_nm):.2f}, {mm(hole.y_nm):.2f} mm, "
-                f"turned {hole.angle_mdeg / 1000:.0f}°.",
-                at=(Point(spot.x_nm, spot.y_nm),),
-                value=mm(round(off)),
-                limit=0.05,
-                unit="mm",
-                mend=Mend(f"Move {hole.ref} back", partial(edits.place, ref=hole.ref, placement=wanted)),
-            )
+        hole, spot = holes[off.ref], design.board.placements[off.ref]
+        wanted = Placement(x_nm=hole.x_nm, y_nm=hole.y_nm, angle_mdeg=hole.angle_mdeg, side=spot.side, fixed=True)
+        turned = f", turned by {off.turn_deg:g}°" if abs(off.turn_deg) > off.turn_tolerance_deg else ""
+        yield TEMPLATE.found(
+            of_part(off.ref),
+            f"{off.ref} sits {off.off_mm:.2f} mm off its hole in the case{turned}",
+            f"dx {off.dx_mm:+.2f} mm, dy {off.dy_mm:+.2f} mm, turn {off.turn_deg:+g}°; {off.tolerance_mm:g} mm and "
+            f"{off.turn_tolerance_deg:g}° are tolerated. The hole is at {mm(hole.x_nm):.2f}, {mm(hole.y_nm):.2f} mm, "
+            f"turned {hole.angle_mdeg / 1000:g}°.",
+            at=(Point(spot.x_nm, spot.y_nm),),
+            value=off.off_mm,
+            limit=off.tolerance_mm,
+            unit="mm",
+            mend=Mend(f"Move {off.ref} back", partial(edits.place, ref=off.ref, placement=wanted)),
+        )
 
 
 def _size(design: Design) -> Iterator[Finding]:
@@ -343,12 +346,16 @@ def _heights(wired: Wired) -> Iterator[Finding]:
     design = wired.design
     room = design.brief.case_depth_nm - design.board.rules.thickness_nm
     for ref in design.board.placements:
-        height = pattern_of(wired, ref).height_nm if ref in design.parts else 0
+        height = height_nm(wired, ref) if ref in design.parts else 0
         if height > room:
+            raised = design.parts[ref].raised_nm
+            how = f", {mm(raised):.1f} mm of it its socket," if raised else ""
             yield HEIGHT.found(
                 of_part(ref),
-                f"{ref} is {mm(height):.1f} mm tall, the case has {mm(room):.1f} mm",
-                "Lay it down, choose a lower part, or a deeper case.",
+                f"{ref} is {mm(height):.1f} mm tall{how} the case has {mm(room):.1f} mm".replace(
+                    "tall the", "tall, the"
+                ),
+                "Lay it down, choose a lower part, leave its socket out, or take a deeper case.",
                 value=mm(height),
                 limit=mm(room),
                 unit="mm",

@@ -49,6 +49,11 @@ def pattern_of(wired: Wired, ref: str) -> LandPattern:
     return land_pattern(wired.package(ref))
 
 
+def height_nm(wired: Wired, ref: str) -> int:
+    """Return how far a part reaches above its face of the board, its socket or spacers counted in."""
+    return pattern_of(wired, ref).height_nm + wired.design.parts[ref].raised_nm
+
+
 def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
     """Return a point of the part's own frame on the board; a part on the bottom is mirrored about its y axis first."""
     if placement.side == "bottom":
@@ -62,7 +67,7 @@ def on_board(wired: Wired) -> tuple[Any, ...]:
 
     What is worked out from them is kept while this stays the same.
     """
-    return wired.catalogue, wired.design.board, wired.design.nets, wired.footprints
+    return wired.catalogue, wired.design.board, wired.design.nets, wired.footprints, wired.raised
 
 
 def board_pads(wired: Wired, refs: Iterable[str] | None = None) -> list[BoardPad]:
@@ -79,13 +84,14 @@ def _pads_of(wired: Wired, refs: Iterable[str]) -> list[BoardPad]:
     design = wired.design
     net_of = wired.net_of
     found = []
+    through: tuple[LayerName, ...] = LAYERS if design.board.rules.sides == 2 else ("bottom",)
     for ref in refs:
         placement = design.board.placements.get(ref)
         if placement is None or ref not in design.parts:
             continue
         joined = joined_pads(wired, ref)
         for pad in pattern_of(wired, ref).pads:
-            found.append(_place_pad(pad, Pin(ref, joined.get(pad.number, pad.number)), placement, net_of))
+            found.append(_place_pad(pad, Pin(ref, joined.get(pad.number, pad.number)), placement, net_of, through))
     return found
 
 
@@ -109,9 +115,11 @@ def paste_windows(wired: Wired, ref: str) -> list[BoardPad]:
     return [_place_pad(w, Pin(ref, w.number), placement, {}) for w in windows]
 
 
-def _place_pad(pad: Pad, pin: Pin, placement: Placement, net_of: dict[Pin, str]) -> BoardPad:
+def _place_pad(
+    pad: Pad, pin: Pin, placement: Placement, net_of: dict[Pin, str], through: tuple[LayerName, ...] = LAYERS
+) -> BoardPad:
     x, y = to_board(placement, pad.x_nm, pad.y_nm)
-    layers: tuple[LayerName, ...] = LAYERS if pad.drill_nm and pad.plated else (placement.side,)
+    layers: tuple[LayerName, ...] = through if pad.drill_nm and pad.plated else (placement.side,)
     if pad.drill_nm and not pad.plated:
         layers = ()
     return BoardPad(

@@ -20,6 +20,7 @@ from zesty_trace.core.quantities import mm, nm
 from zesty_trace.errors import EditError, InputError
 
 SAGITTA_NM = 5_000
+SVG_STEPS = 64  # of one curve of a path
 JOIN_MM = 0.01  # ends of a drawing's lines that are so near are one point
 
 
@@ -63,6 +64,40 @@ def rounded_rectangle(width_nm: int, height_nm: int, corner_nm: int = 3_000_000)
     return tuple(dict.fromkeys(points))
 
 
+def rectangle_ring(x_nm: int, y_nm: int, width_nm: int, height_nm: int, corner_nm: int = 0) -> Outline:
+    """Return a rectangle about (x, y), its corners rounded; empty if it has no size."""
+    if width_nm <= 0 or height_nm <= 0:
+        return ()
+    return tuple(
+        Point(x + x_nm - width_nm // 2, y + y_nm - height_nm // 2)
+        for x, y in rounded_rectangle(width_nm, height_nm, corner_nm)
+    )
+
+
+def circle_ring(x_nm: int, y_nm: int, diameter_nm: int) -> Outline:
+    """Return a circle about (x, y); empty if it has no size."""
+    if diameter_nm <= 0:
+        return ()
+    return _circle(Point(x_nm, y_nm), diameter_nm / 2, _steps(diameter_nm / 2))
+
+
+def slot_ring(x0_nm: int, y0_nm: int, x1_nm: int, y1_nm: int, width_nm: int) -> Outline:
+    """Return a slot with round ends from one middle to another; empty if it has no width."""
+    if width_nm <= 0:
+        return ()
+    turn = math.atan2(y1_nm - y0_nm, x1_nm - x0_nm)
+    half, count = width_nm / 2, _steps(width_nm / 2) // 2
+    ends = ((x1_nm, y1_nm, turn - math.pi / 2), (x0_nm, y0_nm, turn + math.pi / 2))
+    return tuple(
+        Point(
+            round(x + half * math.cos(start + math.pi * k / count)),
+            round(y + half * math.sin(start + math.pi * k / count)),
+        )
+        for x, y, start in ends
+        for k in range(count + 1)
+    )
+
+
 def _steps(radius_nm: float) -> int:
     """Return how many chords of a circle keep to the sagitta."""
     share = min(1.0, SAGITTA_NM / max(radius_nm, 1.0))
@@ -83,9 +118,26 @@ def _shifted(outline: Outline) -> Outline:
 
 
 def set_form(design: Design, form: Form) -> Design:
-    """Give the board an outline from numbers. EditError if it cannot be."""
+    """Give the board an outline from numbers; cut-outs that lie inside it stay. EditError if it cannot be."""
+    from shapely import Polygon
+
     outline, cutouts = outline_of(form)
-    return replace(design, board=replace(design.board, outline=outline, cutouts=cutouts, form=form))
+    room = Polygon(outline)
+    taken = [Polygon(c) for c in cutouts]
+    old = (Polygon(c) for c in own_cutouts(design))
+    kept = [
+        ring
+        for ring, shape in zip(own_cutouts(design), old, strict=True)
+        if room.contains(shape) and not any(shape.intersects(t) for t in taken)
+    ]
+    board = replace(design.board, outline=outline, cutouts=(*cutouts, *kept), form=form)
+    return replace(design, board=board)
+
+
+def own_cutouts(design: Design) -> tuple[Outline, ...]:
+    """Return the cut-outs that are not the middle of a ring."""
+    board = design.board
+    return board.cutouts[1:] if board.form and board.form.shape == "ring" else board.cutouts
 
 
 def set_rings(design: Design, rings: Sequence[Outline]) -> Design:
@@ -137,6 +189,38 @@ def rings_from_dxf(text: str, where: str = "outline.dxf") -> list[Outline]:
     if not lines:
         raise InputError("The drawing has no lines", where, "Draw the outline with lines, arcs or polylines")
     return _rings(list(polygonize(unary_union(lines))), where)
+
+
+def rings_from_svg(text: str, where: str = "outline.svg") -> list[Outline]:
+    """Return the closed lines of an SVG drawing, in mm by its size and view box (96 px an inch). InputError."""
+    from shapely import LineString, unary_union
+    from shapely.ops import polygonize
+    from svgelements import SVG, Close, Line, Move, Path, Shape, Text
+
+    try:
+        drawing = SVG.parse(StringIO(text), ppi=25.4, reify=True)
+    except (ValueError, KeyError, TypeError, AttributeError, SyntaxError) as error:
+        raise InputError(f"It is no SVG drawing: {error}", where, "Export it again as SVG") from error
+    lines = []
+    for element in drawing.elements():
+        if not isinstance(element, Shape) or isinstance(element, Text):
+            continue
+        points: list[tuple[float, float]] = []
+        for segment in Path(element):
+            if isinstance(segment, Move):
+                lines.append(points)
+                points = []
+            if isinstance(segment, Move | Line | Close):
+                ends = [segment.end] if segment.end is not None else []
+            else:
+                ends = [segment.point((k + 1) / SVG_STEPS) for k in range(SVG_STEPS)]
+            points += [(p.x, -p.y) for p in ends]
+        lines.append(points)
+    snapped = [[(round(x / JOIN_MM) * JOIN_MM, round(y / JOIN_MM) * JOIN_MM) for x, y in line] for line in lines]
+    curves = [LineString(line) for line in snapped if len(set(line)) > 1]
+    if not curves:
+        raise InputError("The drawing has no lines", where, "Draw the outline as a path, a rectangle or a circle")
+    return _rings(list(polygonize(unary_union(curves))), where)
 
 
 def _rings(pieces: list[Any], where: str) -> list[Outline]:

@@ -19,7 +19,7 @@ from zesty_trace.core.board.widths import width_for
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design, Pin, Pour
+from zesty_trace.core.design.model import LAYERS, Design, LayerName, Pin, Pour
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
@@ -106,7 +106,8 @@ def _with_pours(wired: Wired) -> Design:
     design, ground = wired.design, wired.ground
     if design.board.pours or not ground:
         return design
-    return edits.set_board(design, pours=(Pour(net=ground, layer="top"), Pour(net=ground, layer="bottom")))
+    layers: tuple[LayerName, ...] = LAYERS if design.board.rules.sides == 2 else ("bottom",)
+    return edits.set_board(design, pours=tuple(Pour(net=ground, layer=layer) for layer in layers))
 
 
 def _refuse(wired: Wired, nets: Iterable[str] | None) -> None:

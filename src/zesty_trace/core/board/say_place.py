@@ -10,6 +10,7 @@ from __future__ import annotations
 import math
 import re
 
+from zesty_trace.core.board.say_outline import change_board, speaks_of_the_board
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.diff import describe_changes
@@ -33,6 +34,9 @@ _RANGE = re.compile(r"^([A-Za-z]{1,4})(\d+)\.\.([A-Za-z]{1,4})?(\d+)$")
 def understand_placing(sentence: str, design: Design) -> Spoken:
     """Return what a placing sentence would do. InputError naming the word that is not understood."""
     text = " ".join(sentence.split())
+    if speaks_of_the_board(text):
+        after = change_board(text, design)
+        return Spoken(after, tuple(describe_changes(design, after)) or ("Changes the board",))
     if match := re.match(r"^(\S+) at (.+?), ?(.+)$", text, re.I):
         after = _move(
             design, _one(match.group(1), design), parse_length_nm(match.group(2)), parse_length_nm(match.group(3))

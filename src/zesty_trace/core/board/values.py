@@ -32,9 +32,9 @@ def wrong_values(design: Design) -> Iterator[Wrong]:
     if board.outline:
         yield from wrong_outline(board.outline, "outline")
     for k, ring in enumerate(board.cutouts):
-        yield from wrong_outline(ring, f"cut-out {k + 1}")
+        yield from wrong_outline(ring, f"cut-out {k + 1}", 0.05)
     for k, zone in enumerate(board.keepouts):
-        yield from wrong_outline(zone.outline, zone.name or f"keep-out {k + 1}")
+        yield from wrong_outline(zone.outline, zone.name or f"keep-out {k + 1}", 0.05)
     for k, track in enumerate(board.tracks):
         if not 0 < track.width_nm < MOST_NM:
             yield Wrong(
@@ -67,7 +67,7 @@ def wrong_rules(rules: Rules) -> Iterator[Wrong]:
             yield Wrong(f"The board rule {what} is {shown}", f"rules.{name}", "Give it a value above zero")
 
 
-def wrong_outline(outline: Outline, where: str) -> Iterator[Wrong]:
+def wrong_outline(outline: Outline, where: str, least_mm2: float = 1.0) -> Iterator[Wrong]:
     """Yield why points are no outline: too few, no area, crossing itself."""
     from shapely import Polygon
 
@@ -75,7 +75,7 @@ def wrong_outline(outline: Outline, where: str) -> Iterator[Wrong]:
         yield Wrong(f"The {where} has {len(set(outline))} points", where, "An outline needs three or more")
         return
     shape = Polygon([(mm(x), mm(y)) for x, y in outline])
-    if shape.area < 1.0:
+    if shape.area < least_mm2:
         yield Wrong(f"The {where} holds {shape.area:.2f} mm²", where, "Give it a size")
     elif not shape.is_valid:
         yield Wrong(f"The {where} crosses itself", where, "Draw it as one line round the board")

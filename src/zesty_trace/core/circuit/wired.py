@@ -189,6 +189,11 @@ class Wired:
         """Reference -> package."""
         return {ref: part.package or self.kind(ref).packages[0] for ref, part in self.design.parts.items()}
 
+    @cached_property
+    def raised(self) -> dict[str, int]:
+        """Reference -> how high above the board its seat is, nm; only of parts in sockets or on spacers."""
+        return {ref: part.raised_nm for ref, part in self.design.parts.items() if part.raised_nm}
+
     def pins(self) -> Iterator[tuple[Pin, PinSpec]]:
         """Yield every pin of every part."""
         for ref in self.design.parts:

@@ -50,6 +50,7 @@ BRIEF_RANGES = {
 RULE_RANGES = {
     "clearance_nm": (1, 10_000_000),
     "track_nm": (1, 50_000_000),
+    "least_track_nm": (1, 50_000_000),
     "drill_nm": (1, 20_000_000),
     "annular_nm": (0, 10_000_000),
     "edge_nm": (0, 50_000_000),
@@ -57,6 +58,13 @@ RULE_RANGES = {
     "thickness_nm": (10_000, 50_000_000),
     "temperature_rise_c": (0.1, 300.0),
     "mask_margin_nm": (-1_000_000, 5_000_000),
+    "mask_web_nm": (0, 5_000_000),
+    "hole_gap_nm": (0, 20_000_000),
+    "hole_edge_nm": (0, 50_000_000),
+    "silk_pen_nm": (10_000, 5_000_000),
+    "silk_text_nm": (100_000, 20_000_000),
+    "via_nm": (100_000, 20_000_000),
+    "via_drill_nm": (50_000, 20_000_000),
 }
 
 
@@ -139,6 +147,9 @@ def _check_brief(brief: Brief) -> None:
         check_name(hole.ref, "reference", f"{FILE}, brief.template")
         for value in (hole.x_nm, hole.y_nm, hole.angle_mdeg):
             _number(value, -FAR_NM, FAR_NM, f"brief.template.{hole.ref}")
+        for value in (hole.tolerance_nm, hole.hole_nm):
+            _number(value, 0, FAR_NM, f"brief.template.{hole.ref}")
+        _number(hole.turn_mdeg, 0, 360_000, f"brief.template.{hole.ref}.turn_mdeg")
 
 
 def _check_parts(design: Design) -> None:
@@ -154,6 +165,7 @@ def _check_parts(design: Design) -> None:
         for text in (part.value, part.block, *part.values.values()):
             check_text(text, f"{FILE}, {where}", 200)
         check_text(part.notes, f"{FILE}, {where}.notes")
+        _number(part.raised_nm, 0, 200_000_000, f"{where}.raised_nm")
         for variant in (*part.variants, *part.values):
             _variant(variant, design, where)
 

@@ -14,7 +14,7 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 6
+SCHEMA_VERSION = 7
 LayerName = Literal["top", "bottom"]
 LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
 Outline = tuple[Point, ...]  # closed, counter-clockwise
@@ -48,12 +48,18 @@ class Pin(msgspec.Struct, frozen=True, order=True, array_like=True):
 
 
 class TemplateHole(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """Where the case forces a part or a mounting hole to sit. Origin: the board's lower left corner."""
+    """Where the case forces a part or a mounting hole to sit. Origin: the board's lower left corner.
+
+    The part may be off by the tolerances; `hole_nm` is the diameter of the opening for it, 0 if that was not said.
+    """
 
     ref: Ref
     x_nm: int
     y_nm: int
     angle_mdeg: int = 0
+    tolerance_nm: int = 50_000
+    turn_mdeg: int = 100
+    hole_nm: int = 0
 
 
 class Brief(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -76,7 +82,10 @@ class Brief(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """One part. An empty `variants` means it is fitted in all of them; `values` has other values by variant."""
+    """One part. An empty `variants` means it is fitted in all of them; `values` has other values by variant.
+
+    `raised_nm` is how high above the board its seat is: in a socket, on spacers.
+    """
 
     ref: Ref
     kind: str
@@ -86,6 +95,7 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     block: BlockName = ""
     notes: str = ""
     values: dict[VariantName, str] = {}
+    raised_nm: int = 0
 
     def value_in(self, variant: str) -> str:
         """Return the value on the boards of `variant`: its own there, or the one for all."""
@@ -194,7 +204,14 @@ class Form(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
 
 class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """What the board house can make: a comfortable two-layer class (common practice)."""
+    """What the board house can make: a comfortable two-layer class (common practice).
+
+    `made_by` names the rule set that the numbers were taken from, "" for numbers of one's own. On a board of one side
+    all copper is on the bottom, and wire links stand in for tracks on the top.
+    """
+
+    made_by: str = ""
+    sides: Literal[1, 2] = 2
 
     clearance_nm: int = 200_000
     track_nm: int = 250_000
@@ -206,6 +223,13 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     thickness_nm: int = 1_600_000
     temperature_rise_c: float = 10.0
     mask_margin_nm: int = 50_000
+    mask_web_nm: int = 100_000
+    hole_gap_nm: int = 250_000
+    hole_edge_nm: int = 500_000
+    silk_pen_nm: int = 150_000
+    silk_text_nm: int = 800_000
+    via_nm: int = 600_000
+    via_drill_nm: int = 300_000
 
 
 class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

@@ -61,6 +61,7 @@ class House(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     colours: dict[str, Colour]
     stencil: Stencil
     freight: tuple[Freight, ...]
+    limits: dict[str, float] = {}
 
     def money(self, amount: float) -> Money:
         """Return one of the sheet's figures as a sum in the house's currency."""

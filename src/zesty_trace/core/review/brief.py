@@ -96,7 +96,7 @@ def _case(wired: Wired) -> Iterator[Finding]:
                 refs=(),
             )
     for ref in wired.design.parts:
-        height = wired.package(ref).height
+        height = wired.package(ref).height + wired.raised.get(ref, 0) / 1e6
         if height > mm(b.case_depth_nm):
             yield BRIEF.found(
                 of_part(ref, "height"),

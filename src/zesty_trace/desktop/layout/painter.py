@@ -106,6 +106,7 @@ class BoardPainter:
                 self._layer(p, "bottom")
             if self.view.show_top:
                 self._layer(p, "top")
+        self._zones(p)
         self._pads(p)
         if self.view.show_copper:
             self._vias(p)
@@ -162,6 +163,23 @@ class BoardPainter:
         pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
         p.setPen(pen)
         p.drawPolyline(points)
+
+    def _zones(self, p: QPainter) -> None:
+        """Draw the keep-outs of the board: dashed, with what they are called."""
+        t = theme.current()
+        pen = QPen(t.color("stop"), 0.18)
+        pen.setStyle(Qt.PenStyle.DashLine)
+        for zone in self.view.design.board.keepouts:
+            if len(zone.outline) < 3:
+                continue
+            p.setPen(pen)
+            p.setBrush(t.color("stop", 26))
+            points = [QPointF(mm(x), mm(y)) for x, y in zone.outline]
+            p.drawPolygon(QPolygonF(points))
+            box = box_of((q.x(), q.y()) for q in points)
+            words = f"room {mm(zone.height_nm):g} mm" if zone.height_nm is not None else zone.name
+            size = min(1.4, box.width / max(1, len(words)) * 1.5)
+            flat_text(p, *box.middle, words, size, "stop")
 
     def _pads(self, p: QPainter) -> None:
         t = theme.current()

@@ -7,8 +7,9 @@ from typing import Any
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QPainterPath
-from PySide6.QtWidgets import QPushButton, QVBoxLayout
+from PySide6.QtWidgets import QPushButton, QSplitter, QVBoxLayout
 
+from zesty_trace.core.board.elevation import elevation
 from zesty_trace.core.board.links import Connectivity, connectivity
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
@@ -25,9 +26,14 @@ from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
 from zesty_trace.desktop.layout.canvas import BoardCanvas
+from zesty_trace.desktop.layout.drawers.stack import LayoutDrawers
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
+from zesty_trace.desktop.layout.side import SideView
 from zesty_trace.desktop.project.station import Station, WorkedOut
 from zesty_trace.errors import InputError
+
+DRAWER_PX = 390
+DRAWER_KEYS = ("Ctrl+Shift+1", "Ctrl+Shift+2")
 
 
 class LayoutStation(Station):
@@ -52,9 +58,21 @@ class LayoutStation(Station):
         self.route_button = button("Route", self.route_open, True, "Ctrl+R")
         self.rip_button = button("Take copper off", self.rip)
         self.top, self.bottom = self._toggle("Top"), self._toggle("Bottom")
-        bar = row(self.hint, None, self.top, self.bottom, self.rip_button, self.place_button, self.route_button)
+        self.side_toggle = self._toggle("Side", "The board from its side, with the lid of the case", False)
+        self.drawers = LayoutDrawers(self.session)
+        self.toggles = {key: self._drawer_toggle(key, title) for key, title in LayoutDrawers.TITLES.items()}
+        looks = (self.top, self.bottom, self.side_toggle)
+        bar = row(*self.toggles.values(), None, *looks, None, self.rip_button, self.place_button, self.route_button)
+        self.side = SideView()
+        self.side.hide()
+        self.splitter = QSplitter(Qt.Orientation.Horizontal)
+        self.splitter.setChildrenCollapsible(False)
+        self.splitter.setHandleWidth(8)
+        self.splitter.addWidget(self.canvas)
+        self.splitter.addWidget(self.drawers)
+        self.splitter.setStretchFactor(0, 1)
         self.detail = label("Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm.", "muted")
-        frame = card(bar, self.canvas, self.detail, name="sheet")
+        frame = card(bar, self.splitter, self.side, row(self.detail, None, self.hint), name="sheet")
         lines_of(frame).setStretch(1, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self._line())
@@ -65,11 +83,33 @@ class LayoutStation(Station):
         c.part_flipped.connect(lambda r: s.do(f"{r} flipped", lambda d: edits.nudge(d, r, flip=True)))
         c.picked.connect(self._picked)
 
-    def _toggle(self, text: str) -> QPushButton:
+    def _drawer_toggle(self, key: str, title: str) -> QPushButton:
+        made = QPushButton(title)
+        made.setCheckable(True)
+        made.setToolTip("A drawer beside the board")
+        made.clicked.connect(lambda on: self.open_drawer(key if on else ""))
+        return made
+
+    def open_drawer(self, key: str) -> None:
+        """Open a drawer where the findings are, or none."""
+        for name, toggle in self.toggles.items():
+            toggle.setChecked(name == key)
+        self.drawers.open(key)
+        self.room_asked.emit(bool(key))
+        if key:
+            self.drawers.pick(self.canvas.selected_ref)
+            self.splitter.setSizes([max(self.splitter.width() - DRAWER_PX, DRAWER_PX), DRAWER_PX])
+
+    @property
+    def wants_room(self) -> bool:
+        """Whether a drawer stands where the findings would."""
+        return bool(self.drawers.key)
+
+    def _toggle(self, text: str, tip: str = "", on: bool = True) -> QPushButton:
         made = QPushButton(text)
         made.setCheckable(True)
-        made.setChecked(True)
-        made.setToolTip(f"Show or hide {text.lower()} copper")
+        made.setChecked(on)
+        made.setToolTip(tip or f"Show or hide {text.lower()} copper")
         made.toggled.connect(lambda _on: self._show())
         return made
 
@@ -104,6 +144,7 @@ class LayoutStation(Station):
         self.route_button.setEnabled(bool(design.board.placements))
         self.rip_button.setEnabled(bool(design.board.tracks))
         self._show()
+        self.drawers.pull()
         if design.board.outline:
             self._joined.ask()
 
@@ -135,6 +176,9 @@ class LayoutStation(Station):
             )
         )
         self._say_state(fresh)
+        self.side.setVisible(self.side_toggle.isChecked() and bool(self.session.design.board.outline))
+        if self.side.isVisibleTo(self):
+            self.side.show_side(elevation(self.session.wired))
 
     def _say_state(self, fresh: bool) -> None:
         design = self.session.design
@@ -217,6 +261,7 @@ class LayoutStation(Station):
     def _picked(self, ref: str) -> None:
         design = self.session.design
         self._lit, self._marks = frozenset(), ()
+        self.drawers.pick(ref)
         if ref and ref in design.board.placements:
             spot = design.board.placements[ref]
             part = design.parts[ref]
@@ -258,5 +303,10 @@ class LayoutStation(Station):
             Action("Route the board anew", "Ctrl+Shift+R", lambda: self.route(again=True)),
             Action("Route the nets of the picked part anew", "", self.route_picked),
             Action("Take all copper off", "", self.rip),
+            *(
+                Action(title, keys, lambda key=key: self.open_drawer("" if self.drawers.key == key else key))  # type: ignore[misc]
+                for (key, title), keys in zip(LayoutDrawers.TITLES.items(), DRAWER_KEYS, strict=True)
+            ),
+            Action("Show the board from its side", "Ctrl+Shift+3", self.side_toggle.toggle),
             Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),
         ]

@@ -15,7 +15,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Design, Pour, Track, Via
 from zesty_trace.core.quantities import mm
 
-VIA_MM, VIA_DRILL_MM = 0.6, 0.3
+ONE_SIDE_PRICE = 20  # per cent of a step on the top, where that is a wire link
 MOST_CLASSES = 4
 CHORDS = 1.003  # a buffer's chords cut its circle short by up to so much
 SPARE_GROUPS = 40  # of a poured net: the connections that join what its pour leaves stranded
@@ -55,10 +55,11 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
         edge_mm=mm(rules.edge_nm),
         hole_mm=mm(rules.clearance_nm) + 0.05,
         widths_mm=tuple(mm(w) for w in widths),
-        via_mm=VIA_MM,
-        drill_mm=VIA_DRILL_MM,
+        via_mm=mm(rules.via_nm),
+        drill_mm=mm(rules.via_drill_nm),
         closed=(*_closed(wired), *_for_voltage(wired, wanted)),
         plain_class=widths.index(rules.track_nm),
+        bottom_price=ONE_SIDE_PRICE if rules.sides == 1 else Problem.bottom_price,
     )
 
 

@@ -13,8 +13,6 @@ from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say_mm
 
 RULES_SOURCE = "board rules of the project (comfortable two-layer class, common practice)"
-HOLE_GAP_MM = 0.25
-EDGE_MM = 0.5
 
 ANNULAR_RING = rule(
     "annular ring",
@@ -185,8 +183,9 @@ def _near_each_other(wired: Wired) -> Iterator[Finding]:
     holes = hole_items(wired)
     if not holes:
         return
+    least = mm(wired.design.board.rules.hole_gap_nm)
     circles = [hole_shape(h) for h in holes]
-    left, right = STRtree(circles).query(circles, predicate="dwithin", distance=HOLE_GAP_MM - ROUNDING_MM)
+    left, right = STRtree(circles).query(circles, predicate="dwithin", distance=least - ROUNDING_MM)
     for a, b in zip(left.tolist(), right.tolist(), strict=True):
         if a >= b:
             continue
@@ -194,10 +193,10 @@ def _near_each_other(wired: Wired) -> Iterator[Finding]:
         yield HOLES.found(
             Subject(which=f"{holes[a].x_nm}, {holes[a].y_nm} and {holes[b].x_nm}, {holes[b].y_nm} nm"),
             f"Two holes are {gap:.2f} mm apart",
-            f"Holes need {HOLE_GAP_MM} mm of board between them. Move one.",
+            f"Holes need {least:g} mm of board between them. Move one.",
             at=(Point(holes[a].x_nm, holes[a].y_nm),),
             value=gap,
-            limit=HOLE_GAP_MM,
+            limit=least,
             unit="mm",
         )
 
@@ -244,18 +243,18 @@ def _near_copper(wired: Wired) -> Iterator[Finding]:
 
 
 def _near_edge(wired: Wired) -> Iterator[Finding]:
-    board = outline_shape(wired.design)
+    board, least = outline_shape(wired.design), mm(wired.design.board.rules.hole_edge_nm)
     for hole in hole_items(wired):
         circle = hole_shape(hole)
         gap = board.boundary.distance(circle) if board.covers(circle) else 0.0
-        if gap >= EDGE_MM - ROUNDING_MM:
+        if gap >= least - ROUNDING_MM:
             continue
         yield HOLE_EDGE.found(
             Subject(which=f"{hole.x_nm}, {hole.y_nm} nm"),
             f"A hole of {say_mm(hole.drill_nm)} is {gap:.2f} mm from the edge",
-            f"It needs {EDGE_MM} mm of board. Move it inwards.",
+            f"It needs {least:g} mm of board. Move it inwards.",
             at=(Point(hole.x_nm, hole.y_nm),),
             value=gap,
-            limit=EDGE_MM,
+            limit=least,
             unit="mm",
         )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from zesty_trace.core.board.copper import body_shape, copper_items, keepouts_of, pattern_of
+from zesty_trace.core.board.copper import body_shape, copper_items, height_nm, keepouts_of
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import KeepOut
@@ -65,7 +65,7 @@ def _parts(wired: Wired, zone: KeepOut, name: str, area: Any) -> Iterator[Findin
     for ref, spot in wired.design.board.placements.items():
         if ref not in wired.design.parts or spot.side not in zone.layers or not body_shape(wired, ref).intersects(area):
             continue
-        height = pattern_of(wired, ref).height_nm
+        height = height_nm(wired, ref)
         at = (Point(spot.x_nm, spot.y_nm),)
         if zone.parts:
             yield KEEP_OUT.found(

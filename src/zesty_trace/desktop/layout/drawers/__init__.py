@@ -1,0 +1,1 @@
+"""The drawers beside the board."""
