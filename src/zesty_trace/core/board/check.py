@@ -25,10 +25,15 @@ from zesty_trace.core.board.rules.distances import check_distances
 from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
 from zesty_trace.core.board.rules.keepouts import check_keepouts
 from zesty_trace.core.board.rules.leftovers import check_leftovers
+from zesty_trace.core.board.rules.masks import check_masks
 from zesty_trace.core.board.rules.mouths import check_antennas, check_mouths
+from zesty_trace.core.board.rules.pairs import check_pairs
+from zesty_trace.core.board.rules.reach import check_reach
 from zesty_trace.core.board.rules.silk import check_silk
 from zesty_trace.core.board.rules.spacing import check_spacing
+from zesty_trace.core.board.rules.spreading import check_spreading
 from zesty_trace.core.board.rules.thermals import check_thermals
+from zesty_trace.core.board.rules.traces import check_traces
 from zesty_trace.core.board.shorts import ROUNDING_MM, nets_too_near
 from zesty_trace.core.board.values import wrong_values
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
@@ -154,6 +159,7 @@ def check_board(wired: Wired) -> list[Finding]:
         *check_currents(wired),
         *check_distances(wired),
         *check_spacing(wired),
+        *check_spreading(wired),
     ]
     return worst_first(found)
 
@@ -172,6 +178,10 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *check_antennas(wired),
         *check_silk(wired),
         *check_thermals(wired),
+        *check_masks(wired),
+        *check_traces(wired),
+        *check_pairs(wired),
+        *check_reach(wired),
         *_courtyards(wired),
         *_good_news(wired),
     )

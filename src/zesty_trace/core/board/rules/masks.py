@@ -1,0 +1,81 @@
+"""Solder mask: the web that stays between two openings, and openings that lay bare what is beside the pad."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from zesty_trace.core.board.copper import board_pads, copper_items, pad_shape
+from zesty_trace.core.board.shorts import ROUNDING_MM
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import LAYERS
+from zesty_trace.core.findings import Finding, Severity, Subject, rule
+from zesty_trace.core.geometry import Point
+from zesty_trace.core.quantities import mm
+
+WEB = rule(
+    "mask web",
+    Severity.NOTE,
+    "A web of mask that is too thin breaks off, and solder bridges from pad to pad.",
+    "board rules of the project; 0.1 mm is common practice",
+    limits="least web of the board rules between openings of two nets",
+    station="layout",
+)
+BARE = rule(
+    "bare beside a pad",
+    Severity.FIX,
+    "Copper that the opening of a foreign pad lays bare takes solder, and is a short under it.",
+    "common practice",
+    limits="no copper of another net in the opening of a pad",
+    station="layout",
+)
+
+
+def check_masks(wired: Wired) -> Iterator[Finding]:
+    """Yield webs that are too thin, one finding a part, and copper of other nets in the opening of a pad."""
+    from shapely import STRtree
+
+    rules = wired.design.board.rules
+    margin, least = mm(rules.mask_margin_nm), mm(rules.mask_web_nm)
+    for layer in LAYERS:
+        pads = [p for p in board_pads(wired) if layer in p.layers]
+        if not pads:
+            continue
+        openings = [pad_shape(p, margin) for p in pads]
+        tree = STRtree(openings)
+        left, right = tree.query(openings, predicate="dwithin", distance=max(0.0, least - ROUNDING_MM))
+        thin: dict[tuple[str, str], tuple[float, int, int]] = {}
+        for a, b in zip(left.tolist(), right.tolist(), strict=True):
+            if a >= b or (pads[a].net and pads[a].net == pads[b].net) or pads[a].pin == pads[b].pin:
+                continue
+            web = float(openings[a].distance(openings[b]))
+            key = (min(pads[a].pin.ref, pads[b].pin.ref), max(pads[a].pin.ref, pads[b].pin.ref))
+            if web < least - ROUNDING_MM and web < thin.get(key, (1e9, 0, 0))[0]:
+                thin[key] = (web, a, b)
+        for (one, two), (web, a, b) in thin.items():
+            where = f"between pads of {one}" if one == two else f"between {one} and {two}"
+            yield WEB.found(
+                Subject(refs=(one,) if one == two else (one, two), which=layer),
+                f"The mask {where} is {web:.2f} mm wide",
+                f"{pads[a].pin} and {pads[b].pin}: the house keeps a web from {least:g} mm. Without one, mind bridges.",
+                at=(Point(pads[a].x_nm, pads[a].y_nm),),
+                value=web,
+                limit=least,
+                unit="mm",
+            )
+        copper = [i for i in copper_items(wired, layer) if i.node[0] != "pad"]
+        seen: set[tuple[str, str]] = set()
+        k_left, k_right = tree.query([i.shape for i in copper], predicate="intersects") if copper else ((), ())
+        for c, k in zip(list(k_left), list(k_right), strict=True):
+            item, pad = copper[int(c)], pads[int(k)]
+            if item.net == pad.net or (item.net, pad.pin.ref) in seen:
+                continue
+            seen.add((item.net, pad.pin.ref))
+            yield BARE.found(
+                Subject(pins=(pad.pin,), nets=(item.net,), which=layer),
+                f"The opening of {pad.pin} lays {item.net} bare",
+                f"A {item.what} on {layer} is nearer than the {margin:g} mm that the opening reaches beyond the pad.",
+                at=(Point(pad.x_nm, pad.y_nm),),
+                value=float(item.shape.distance(pad_shape(pad))),
+                limit=margin,
+                unit="mm",
+            )
