@@ -68,7 +68,8 @@ def test_mask_rendered_by_pygerber_has_the_area_of_the_grown_pads(files, routed,
 def test_read_back_is_the_same_shape(files, routed, catalogue, layer) -> None:
     image = read_gerber(files[f"copper-{layer}.gbr"])
     own = own_copper(routed, catalogue, layer)
-    assert image.shape.symmetric_difference(own).area < 0.01
+    assert image.shape.symmetric_difference(own).buffer(-0.002).area < 0.001  # chords of circles differ by 1.5 um
+    assert image.shape.area == pytest.approx(own.area, rel=1e-4)
     assert image.function == f"Copper,{'L1,Top' if layer == 'top' else 'L2,Bot'}"
 
 

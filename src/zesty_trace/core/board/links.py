@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items, on_board, pad_node
-from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.copper import BoardPad, board_pads, on_board, pad_node
+from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import LAYERS, Pin
 
@@ -55,19 +55,13 @@ def connectivity(wired: Wired) -> Connectivity:
 
 def _join_copper(graph: Any, wired: Wired) -> None:
     """Add an edge for each two pieces of copper of one net that touch."""
-    from shapely import STRtree
-
     for layer in LAYERS:
-        items = [(i.net, i.node, i.shape) for i in copper_items(wired, layer) if i.net]
-        for net, area in pour_shapes(wired, layer):
-            items += [(net, ("pour", layer, net, k), piece) for k, piece in enumerate(area.geoms)]
-        if not items:
-            continue
-        shapes = [shape for _, _, shape in items]
-        left, right = STRtree(shapes).query(shapes, predicate="intersects")
-        for a, b in zip(left.tolist(), right.tolist(), strict=True):
-            if a < b and items[a][0] == items[b][0]:
-                graph.add_edge(items[a][1], items[b][1])
+        copper = layer_copper(wired, layer)
+        nodes = [i.node for i in copper.items]
+        left, right = copper.touching()
+        graph.add_edges_from((nodes[a], nodes[b]) for a, b in zip(left.tolist(), right.tolist(), strict=True))
+        for piece in copper.pours:
+            graph.add_edges_from((piece.node, nodes[k]) for k in copper.on_pour(piece).tolist())
 
 
 def _pieces(graph: Any, pads: list[BoardPad]) -> list[list[BoardPad]]:

@@ -38,7 +38,8 @@ def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
 
     `taken` is what pours of a higher priority have filled.
     """
-    from shapely import MultiPolygon, Polygon, unary_union
+    import numpy as np
+    from shapely import MultiPolygon, Polygon, STRtree, buffer, unary_union, union_all
 
     design = wired.design
     rules = design.board.rules
@@ -51,18 +52,19 @@ def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
     if taken is not None:
         foreign.append(taken)
     if foreign:
-        area = area.difference(unary_union(foreign).buffer(gap, quad_segs=6))
+        area = area.difference(union_all(buffer(np.array(foreign, dtype=object), gap, quad_segs=4)))
     for wide, shapes in _high(wired, pour.net, items, gap).items():
         area = area.difference(unary_union(shapes).buffer(wide + MORE_CLEARANCE_MM, quad_segs=12))
     area = area.difference(_bare_holes(wired, gap)).difference(_kept_out(wired, pour.layer))
     area = _relieve(area, wired, pour)
     half = LEAST_WIDTH_MM / 2
-    area = area.buffer(-half, quad_segs=6).buffer(half, quad_segs=6)
+    area = area.buffer(-half, quad_segs=3).buffer(half, quad_segs=3)
     own = [i.shape for i in items if i.net == pour.net]
     if not own:
         return MultiPolygon()
-    anchor = unary_union(own)
-    pieces = [p for p in getattr(area, "geoms", [area]) if p.area > LEAST_AREA_MM2 and p.intersects(anchor)]
+    large = [p for p in getattr(area, "geoms", [area]) if p.area > LEAST_AREA_MM2]
+    anchored = set(STRtree(own).query(large, predicate="intersects")[0].tolist()) if large else set()
+    pieces = [p for k, p in enumerate(large) if k in anchored]
     smooth = MultiPolygon(pieces).simplify(0.005)
     return MultiPolygon(list(getattr(smooth, "geoms", [smooth]))) if not smooth.is_empty else MultiPolygon()
 

@@ -7,12 +7,13 @@ measured once more as exact shapes before it is given back; the grid's word alon
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from time import monotonic
 from typing import TYPE_CHECKING
 
 from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items
 from zesty_trace.core.board.links import Link, connectivity
+from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.board.widths import width_for
@@ -33,6 +34,7 @@ DRAW_EVERY_S = 0.3
 EXACT_ROUNDS = 3
 ORDERS = 3  # of nets that are routed one by one
 MOST_TIGHT = 20
+LIGHT_SHARE = 0.3  # of the widest: legs from this share on, where pieces carry several
 HEAVY_SHARE = 0.6  # of the widest: heavy legs share copper, so each takes the width of the whole
 
 
@@ -93,7 +95,7 @@ def route(
     _refuse(wired, nets)
     wanted = set(design.nets if nets is None else nets)
     first = _without(design, wanted if again else set(), wired)
-    result = _by_voltage(wired.with_design(first), how, wanted)
+    result = _heavier(wired.with_design(first), how, wanted, _by_voltage(wired.with_design(first), how, wanted))
     machine_made = any(not t.kept for t in first.board.tracks) or any(not v.kept for v in first.board.vias)
     if result.missing and machine_made and nets is None and not result.stopped:
         anew = _by_voltage(wired.with_design(_without(design, wanted, wired)), how, wanted)
@@ -137,6 +139,26 @@ def _without(design: Design, nets: set[str], wired: Wired) -> Design:
     return edits.set_copper(design, tracks, vias, design.board.pours)
 
 
+def _heavier(wired: Wired, how: _How, wanted: set[str], result: RouteResult) -> RouteResult:
+    """Route once more with wider legs where pieces carry the current of several; the better of the two counts.
+
+    What a piece of a tree carries is known once it is laid: two loads of 1 A may hang on a track that was wide enough
+    for one.
+    """
+    before = _thin_nets(wired, result)
+    if result.stopped or not before & wanted:
+        return result
+    again = _by_voltage(wired, replace(how, heavy=frozenset(before)), wanted)
+    after = _thin_nets(wired, again)
+    better = not again.stopped and again.missing <= result.missing and len(after) < len(before)
+    return again if better else result
+
+
+def _thin_nets(wired: Wired, result: RouteResult) -> set[str]:
+    """Return the nets with pieces that are too thin for their current."""
+    return {net for f in check_currents(wired.with_design(result.design)) for net in f.nets}
+
+
 def _by_voltage(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
     """Route nets that keep more than the rule from others one by one, then the rest round them."""
     high = sorted(spacings(wired).high & wanted, key=lambda n: (n not in spacings(wired).mains, n))
@@ -171,7 +193,7 @@ def _once(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
     how.report(0.0, "reading the board")
     if how.stopped or not any(link.net in wanted for link in connectivity(wired).links):
         return _result(wired, 0, stopped=how.stopped)
-    problem = problem_of(wired, _widths(wired), wanted)
+    problem = problem_of(wired, _widths(wired, how.heavy), wanted)
     if not problem.nets:
         return _result(wired, 0)
     try:
@@ -219,6 +241,7 @@ class _How:
     draw: Draw | None = None
     keep: bool = False
     stopped: bool = False
+    heavy: frozenset[str] = frozenset()  # nets whose smaller legs are made as wide as their trunk
 
     def shower(self, wired: Wired, work: Negotiation) -> Callable[[], None] | None:
         """Return what draws the state of the work, at most every DRAW_EVERY_S."""
@@ -282,8 +305,8 @@ def _tight(after: Wired, work: Negotiation, link: Link) -> Tight:
     return Tight(link, at, min(near)[1] if near else "")
 
 
-def _widths(wired: Wired) -> Callable[[BoardPad], int]:
-    """Return the width of the track to a pad, nm: what its current asks for."""
+def _widths(wired: Wired, heavy: frozenset[str] = frozenset()) -> Callable[[BoardPad], int]:
+    """Return the width of the track to a pad, nm, for its current; on `heavy` nets that of the trunk for more legs."""
     rules = wired.design.board.rules
     try:
         peaks: Mapping[Pin, float] = analyse(wired).pin_peaks()
@@ -299,6 +322,7 @@ def _widths(wired: Wired) -> Callable[[BoardPad], int]:
         own = [max(least, width_for(peaks.get(p.pin, 0.0), rules)) for p in pads]
         trunk = max(own)
         for pad, width in zip(pads, own, strict=True):
-            wide = trunk if width >= HEAVY_SHARE * trunk and trunk > rules.track_nm else width
+            share = LIGHT_SHARE if pad.net in heavy else HEAVY_SHARE
+            wide = trunk if width >= share * trunk and trunk > rules.track_nm else width
             found[pad.pin, pad.x_nm, pad.y_nm] = wide
     return lambda pad: found.get((pad.pin, pad.x_nm, pad.y_nm), rules.track_nm)

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
-from itertools import combinations
 from typing import Any
 
-from zesty_trace.core.board.copper import copper_items, on_board
-from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.copper import on_board
+from zesty_trace.core.board.touch import LayerCopper, layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import LAYERS, LayerName
 from zesty_trace.core.geometry import Point
@@ -46,29 +46,13 @@ def nets_too_near(wired: Wired) -> tuple[TooNear, ...]:
 
 
 def _on_layer(wired: Wired, layer: LayerName) -> list[TooNear]:
-    import numpy as np
-    from shapely import STRtree, dwithin, prepare
     from shapely.ops import nearest_points
 
     near = mm(wired.design.board.rules.clearance_nm) - ROUNDING_MM
-    items = [(i.net, i.what, i.shape) for i in copper_items(wired, layer)]
-    alone = [shape for _, _, shape in items]
-    for net, area in pour_shapes(wired, layer):
-        items += [(net, "pour", piece) for piece in getattr(area, "geoms", [])]
-    if not items:
-        return []
-    pairs: list[tuple[int, int]] = []
-    if alone:
-        left, right = STRtree(alone).query(alone, predicate="dwithin", distance=near)
-        pairs += [(a, b) for a, b in zip(left.tolist(), right.tolist(), strict=True) if a < b]
-    filled = range(len(alone), len(items))  # few and large: looked at one by one
-    pairs += [(a, b) for a, b in combinations(filled, 2)]
-    for b in filled:
-        prepare(items[b][2])
-        if alone:
-            pairs += [(int(a), b) for a in np.flatnonzero(dwithin(items[b][2], np.array(alone, dtype=object), near))]
+    copper = layer_copper(wired, layer)
+    items = [(i.net, i.what, i.shape) for i in copper.items] + [(p.net, "pour", p.shape) for p in copper.pours]
     found = []
-    for a, b in pairs:
+    for a, b in _near_pairs(copper, near):
         (net_a, what_a, shape_a), (net_b, what_b, shape_b) = items[a], items[b]
         if (net_a == net_b and net_a) or _one_pad(what_a, what_b, net_a, net_b):
             continue
@@ -79,6 +63,35 @@ def _on_layer(wired: Wired, layer: LayerName) -> list[TooNear]:
         spot = Point(round(at.x * 1e6), round(at.y * 1e6))
         found.append(TooNear(layer, net_a, net_b, what_a, what_b, gap, spot))
     return found
+
+
+def _near_pairs(copper: LayerCopper, near: float) -> Iterator[tuple[int, int]]:
+    """Yield pairs that may be too near, pours numbered after all else.
+
+    A pour is asked by the pieces of its edge, and by what lies wholly in it: it is too large to be asked as a whole.
+    """
+    import numpy as np
+    from shapely import get_coordinates, intersects, linestrings
+
+    count = len(copper.items)
+    if count:
+        left, right = copper.tree.query(copper.shapes, predicate="dwithin", distance=near)
+        keep = (left < right) & ((copper.nets[left] != copper.nets[right]) | (copper.nets[left] < 0))
+        yield from zip(left[keep].tolist(), right[keep].tolist(), strict=True)
+    for k, piece in enumerate(copper.pours):
+        others = [m for m in range(k) if copper.pours[m].net != piece.net]
+        yield from ((count + m, count + k) for m in others)
+        if not count:
+            continue
+        rings = [piece.shape.exterior, *piece.shape.interiors]
+        steps = [np.stack([c[:-1], c[1:]], axis=1) for c in map(get_coordinates, rings)]
+        _, at_edge = copper.tree.query(linestrings(np.concatenate(steps)), predicate="dwithin", distance=near)
+        foreign = copper.nets != copper.number.get(piece.net, -2)
+        close = np.zeros(count, dtype=bool)
+        close[at_edge] = True
+        open_ones = np.flatnonzero(foreign & ~close)
+        close[open_ones] = intersects(piece.shape, copper.shapes[open_ones])
+        yield from ((int(a), count + k) for a in np.flatnonzero(close & foreign))
 
 
 def _one_pad(what_a: str, what_b: str, net_a: str, net_b: str) -> bool:

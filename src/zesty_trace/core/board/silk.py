@@ -37,11 +37,9 @@ class Silk:
 def silk_screen(wired: Wired, side: LayerName) -> Silk:
     """Return the silk screen of one side. Text on the bottom is mirrored so that it reads from below."""
     design = wired.design
-    from shapely import unary_union
-
     margin = design.board.rules.mask_margin_nm / 1e6
-    openings = [pad_shape(p, margin) for p in board_pads(wired) if side in p.layers or p.drill_nm]
-    keep_off = unary_union(openings).buffer(PAD_GAP_MM + PEN_MM / 2) if openings else None
+    grow = margin + PAD_GAP_MM + PEN_MM / 2
+    keep_off = _KeepOff([pad_shape(p, grow) for p in board_pads(wired) if side in p.layers or p.drill_nm])
     inside = outline_shape(design).buffer(-0.3)
     refs = [
         r for r, s in design.board.placements.items() if r in design.parts and s.side == side and wired.kind(r).pins
@@ -49,18 +47,57 @@ def silk_screen(wired: Wired, side: LayerName) -> Silk:
     drawn = [line for ref in refs for line in _part_lines(wired, ref)]
     lines = [piece for line in drawn for piece in _clip(line, keep_off, inside)]
     bodies = {r: body_shape(wired, r) for r in refs}
-    taken: list[Any] = [keep_off] if keep_off is not None else []
+    taken: list[Any] = []
     left_out = []
+    free = _Free(bodies, keep_off, inside)
     for ref in refs:
-        placed = _place_text(design, ref, bodies, taken, inside, side)
+        placed = _place_text(ref, bodies, free, side)
         if placed is None:
             left_out.append(ref)
         else:
             text_lines, room = placed
             lines += text_lines
             taken.append(room)
-    name = _name_lines(design, bodies, taken, inside) if side == "top" else []
+            free.taken.append(room)
+    name = _name_lines(design, bodies, [*taken, *keep_off.shapes], inside) if side == "top" else []
     return Silk(tuple(lines + name), tuple(left_out), bool(name))
+
+
+class _KeepOff:
+    """The openings of the mask, grown by what silk keeps off."""
+
+    def __init__(self, shapes: list[Any]) -> None:
+        from shapely import STRtree
+
+        self.shapes = shapes
+        self.tree = STRtree(shapes)
+
+    def near(self, shape: Any) -> list[Any]:
+        """Return those that a shape meets."""
+        return [self.shapes[k] for k in self.tree.query(shape, predicate="intersects").tolist()]
+
+    def meets(self, shape: Any) -> bool:
+        """Whether a shape meets one of them."""
+        return len(self.tree.query(shape, predicate="intersects")) > 0
+
+
+class _Free:
+    """Where there is room for text: on the board, off mask openings, bodies and other text."""
+
+    def __init__(self, bodies: dict[str, Any], keep_off: _KeepOff, inside: Any) -> None:
+        from shapely import STRtree, prepare
+
+        self.refs = list(bodies)
+        self.tree = STRtree([bodies[r] for r in self.refs])
+        self.keep_off, self.inside = keep_off, inside
+        self.taken: list[Any] = []
+        prepare(inside)
+
+    def room(self, box: Any, own: str) -> bool:
+        """Whether a box is free but for the body of its own part."""
+        if not self.inside.covers(box) or self.keep_off.meets(box) or any(box.intersects(t) for t in self.taken):
+            return False
+        return all(self.refs[k] == own for k in self.tree.query(box, predicate="intersects").tolist())
 
 
 def _name_lines(design: Design, bodies: dict[str, Any], taken: list[Any], inside: Any) -> list[Line]:
@@ -100,19 +137,20 @@ def _part_lines(wired: Wired, ref: str) -> list[Line]:
     return lines
 
 
-def _clip(line: Line, keep_off: Any, inside: Any) -> list[Line]:
+def _clip(line: Line, keep_off: _KeepOff, inside: Any) -> list[Line]:
+    from shapely import unary_union
     from shapely.geometry import LineString
 
-    shape = LineString(line).intersection(inside)
-    if keep_off is not None:
-        shape = shape.difference(keep_off)
+    shape = LineString(line)
+    if not inside.covers(shape):
+        shape = shape.intersection(inside)
+    if near := keep_off.near(shape):
+        shape = shape.difference(unary_union(near))
     pieces = getattr(shape, "geoms", [shape])
     return [tuple(p.coords) for p in pieces if p.geom_type == "LineString" and p.length > 0.15]
 
 
-def _place_text(
-    design: Design, ref: str, bodies: dict[str, Any], taken: list[Any], inside: Any, side: LayerName
-) -> tuple[list[Line], Any] | None:
+def _place_text(ref: str, bodies: dict[str, Any], free: _Free, side: LayerName) -> tuple[list[Line], Any] | None:
     """Return text lines and the room they take at the first free spot round the part, else None."""
     from shapely import box
 
@@ -129,9 +167,7 @@ def _place_text(
         spots.insert(0, (cx, cy))
     for x, y in spots:
         room = box(x - half_w, y - half_h, x + half_w, y + half_h)
-        if not inside.covers(room) or any(room.intersects(t) for t in taken):
-            continue
-        if any(room.intersects(b) for r, b in bodies.items() if r != ref):
+        if not free.room(room, ref):
             continue
         mirror = -1 if side == "bottom" else 1
         lines = [

@@ -63,14 +63,15 @@ def _measure_group(grid: Grid, g: int, first: int, last: int, near: I32) -> None
 
 @inner
 def _tree(grid: Grid, first: int, last: int, kind: int, into: I32) -> int:
-    """Collect the cells of the net's tree that are as wide as a class; return how many."""
+    """Collect the cells of the net's tree that are as wide as a class, or pads that ask for it; return how many."""
     groups, cells = grid.main[grid.groups_at :], grid.main[grid.ends_at :]
     pool, paths, joined = grid.main[grid.pool_at :], grid.main[grid.paths_at :], grid.main[grid.joined_at :]
+    wanted = grid.main[grid.wanted_at :]
     count = 0
     for g in range(first, last):
         if joined[g] == 1:
             for k in range(groups[g], groups[g + 1]):
-                if count < into.shape[0]:
+                if count < into.shape[0] and wanted[g] >= kind:
                     into[count] = cells[k]
                     count += 1
             for k in range(paths[2 * g], paths[2 * g + 1]):

@@ -200,7 +200,16 @@ class Negotiation:
             if after >= left:
                 self.restore(before)
             left = min(left, after)
-        return left
+        return self._narrow() if left else left
+
+    def _narrow(self) -> int:
+        """Join what no wide way was found for as it goes: the review tells what is too thin; return what is left."""
+        at = self.board.net_groups()
+        wanted = self.grid.main[self.grid.wanted_at : self.grid.wanted_at + self.grid.groups]
+        for net in self._open_nets():
+            part = wanted[at[net] : at[net + 1]]
+            part[:] = np.minimum(part, self.grid.plain_class)
+        return self.complete()
 
     def _beside(self, nets: npt.NDArray[np.bool_]) -> npt.NDArray[np.bool_]:
         """Return the nets whose box is near that of one of `nets`: they are laid anew as well."""

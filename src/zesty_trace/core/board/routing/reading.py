@@ -209,10 +209,12 @@ def _groups(
         if not wanted[net]:
             found.append(Group(net, tuple(members), 0.0))
             continue
+        own = []
         for piece in _pieces(shapes, members):
             widths = [width_of(pads[k]) for k in piece if k < len(pads)]
             if widths:
-                found.append(Group(net, tuple(piece), mm(max(widths))))
+                own.append(Group(net, tuple(piece), mm(max(widths))))
+        found += sorted(own, key=lambda g: -g.width_mm)  # the tree grows from the first: from the widest
         if poured[net]:
             found += [Group(net, (), 0.0)] * (SPARE_GROUPS + len(members) // 2)
     return found

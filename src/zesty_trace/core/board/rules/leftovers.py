@@ -4,13 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from functools import partial
-from typing import Any
 
-from zesty_trace.core.board.copper import copper_items
-from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design, LayerName
+from zesty_trace.core.design.model import LAYERS, Design
 from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
@@ -44,9 +42,8 @@ LOOSE_VIA = rule(
 def check_leftovers(wired: Wired) -> Iterator[Finding]:
     """Yield copper that joins nothing."""
     yield from _gone(wired)
-    trees = {layer: _tree(wired, layer) for layer in LAYERS}
-    yield from _dangling(wired, trees)
-    yield from _loose(wired, trees)
+    yield from _dangling(wired)
+    yield from _loose(wired)
 
 
 def take_off(design: Design, net: str) -> Design:
@@ -79,38 +76,27 @@ def _gone(wired: Wired) -> Iterator[Finding]:
         )
 
 
-class _Tree:
-    """All copper of a layer, to be asked what touches a spot."""
-
-    def __init__(self, items: list[tuple[str, object, Any]]) -> None:
-        from shapely import STRtree
-
-        self.items = items
-        self.tree = STRtree([shape for _, _, shape in items])
-
-    def touching(self, spot: Any, net: str, but: object) -> int:
-        """Return how many other pieces of a net touch a spot."""
-        found = self.tree.query(spot, predicate="intersects").tolist()
-        return sum(self.items[k][0] == net and self.items[k][1] != but for k in found)
-
-
-def _tree(wired: Wired, layer: LayerName) -> _Tree:
-    items: list[tuple[str, object, Any]] = [(i.net, i.node, i.shape) for i in copper_items(wired, layer)]
-    for net, area in pour_shapes(wired, layer):
-        items += [(net, ("pour", k), piece) for k, piece in enumerate(area.geoms)]
-    return _Tree(items)
-
-
-def _dangling(wired: Wired, trees: dict[LayerName, _Tree]) -> Iterator[Finding]:
-    from shapely import Point as Spot
+def _dangling(wired: Wired) -> Iterator[Finding]:
+    """Yield tracks with an end in the air, one finding a net."""
+    import numpy as np
+    from shapely import buffer, points
 
     seen: set[str] = set()
-    for k, track in enumerate(wired.design.board.tracks):
-        if track.net in seen or len(track.points) < 2:
+    for layer in LAYERS:
+        copper = layer_copper(wired, layer)
+        place = {i.node: k for k, i in enumerate(copper.items)}
+        mine = [(k, t) for k, t in enumerate(wired.design.board.tracks) if t.layer == layer and len(t.points) > 1]
+        ends = [(t, p, place[("track", k)]) for k, t in mine for p in (t.points[0], t.points[-1])]
+        if not ends:
             continue
-        for x, y in (track.points[0], track.points[-1]):
-            spot = Spot(mm(x), mm(y)).buffer(mm(track.width_nm) / 2)
-            if trees[track.layer].touching(spot, track.net, ("track", k)):
+        spots = buffer(
+            points([(mm(x), mm(y)) for _, (x, y), _ in ends]), np.array([mm(t.width_nm) / 2 for t, *_ in ends])
+        )
+        nets = np.array([copper.number.get(t.net, -3) for t, *_ in ends])
+        joined = copper.touched(spots, nets, np.array([own for *_, own in ends]))
+        for k in np.flatnonzero(~joined).tolist():
+            track, (x, y), _ = ends[k]
+            if track.net in seen:
                 continue
             seen.add(track.net)
             yield DANGLING.found(
@@ -119,25 +105,34 @@ def _dangling(wired: Wired, trees: dict[LayerName, _Tree]) -> Iterator[Finding]:
                 "Join it, or take it off.",
                 at=(Point(x, y),),
             )
-            break
 
 
-def _loose(wired: Wired, trees: dict[LayerName, _Tree]) -> Iterator[Finding]:
-    from shapely import Point as Spot
+def _loose(wired: Wired) -> Iterator[Finding]:
+    """Yield vias that do not join copper on both layers, one finding a net."""
+    import numpy as np
+    from shapely import buffer, points
 
+    vias = wired.design.board.vias
+    if not vias:
+        return
+    spots = buffer(points([(mm(v.x_nm), mm(v.y_nm)) for v in vias]), np.array([mm(v.diameter_nm) / 2 for v in vias]))
+    joined = []
+    for layer in LAYERS:
+        copper = layer_copper(wired, layer)
+        place = {i.node: k for k, i in enumerate(copper.items)}
+        nets = np.array([copper.number.get(v.net, -3) for v in vias])
+        own = np.array([place[("via", v.x_nm, v.y_nm)] for v in vias])
+        joined.append(copper.touched(spots, nets, own))
     seen: set[str] = set()
-    for via in wired.design.board.vias:
+    for k in np.flatnonzero(~(joined[0] & joined[1])).tolist():
+        via = vias[k]
         if via.net in seen:
             continue
-        spot = Spot(mm(via.x_nm), mm(via.y_nm)).buffer(mm(via.diameter_nm) / 2)
-        node = ("via", via.x_nm, via.y_nm)
-        joined = [layer for layer in LAYERS if trees[layer].touching(spot, via.net, node)]
-        if len(joined) < len(LAYERS):
-            seen.add(via.net)
-            where = f"only on {joined[0]}" if joined else "on no layer"
-            yield LOOSE_VIA.found(
-                of_net(via.net, "via"),
-                f"A via of {via.net} joins copper {where}",
-                "Take it off, or draw what it was for.",
-                at=(Point(via.x_nm, via.y_nm),),
-            )
+        seen.add(via.net)
+        where = [layer for layer, there in zip(LAYERS, joined, strict=True) if there[k]]
+        yield LOOSE_VIA.found(
+            of_net(via.net, "via"),
+            f"A via of {via.net} joins copper {f'only on {where[0]}' if where else 'on no layer'}",
+            "Take it off, or draw what it was for.",
+            at=(Point(via.x_nm, via.y_nm),),
+        )

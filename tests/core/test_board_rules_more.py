@@ -1,0 +1,145 @@
+"""Rules of the review on small boards made for them: each finds what is planted, and is silent on what is right."""
+
+from __future__ import annotations
+
+import pytest
+from msgspec.structs import replace
+
+from zesty_trace.core.board.check import check_board
+from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.rule_sets import set_rules
+from zesty_trace.core.board.rules.pairs import pairs_of
+from zesty_trace.core.board.rules.spreading import copper_at
+from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.catalogue.kinds import shipped
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design, Part, Pin, Placement, Pour, Track, Via
+from zesty_trace.core.findings import Finding
+from zesty_trace.core.geometry import Point
+
+MM = 1_000_000
+
+
+def board(spots: dict[str, tuple[str, float, float]], nets: dict[str, tuple[str, ...]], **notes: str) -> Wired:
+    """Return a board of 60 x 40 mm with parts (kind, x, y); nets name pins as `U1.3`."""
+    parts = {r: Part(ref=r, kind=k, value=_value(k), notes=notes.get(r, "")) for r, (k, _, _) in spots.items()}
+    pins = {n: tuple(Pin(*p.split(".")) for p in names) for n, names in nets.items()}
+    design = understand_placing("outline 60 x 40", Design(parts=parts, nets=pins)).design
+    placed = {r: Placement(x_nm=round(x * MM), y_nm=round(y * MM)) for r, (_, x, y) in spots.items()}
+    return Wired(edits.set_board(design, placements=placed), shipped())
+
+
+def _value(kind: str) -> str:
+    return {"resistor": "1k", "ceramic_capacitor": "100n", "led": "red", "electrolytic_capacitor": "100u"}.get(kind, "")
+
+
+def found(wired: Wired, rule: str) -> list[Finding]:
+    return [f for f in check_board(wired) if f.rule == rule]
+
+
+def laid(wired: Wired, *tracks: Track, vias: tuple[Via, ...] = (), pours: tuple[Pour, ...] = ()) -> Wired:
+    return wired.with_design(edits.set_copper(wired.design, tracks, vias, pours))
+
+
+def track(net: str, *points: tuple[float, float], width: float = 0.25) -> Track:
+    at = tuple(Point(round(x * MM), round(y * MM)) for x, y in points)
+    return Track(net=net, layer="top", width_nm=round(width * MM), points=at)
+
+
+def test_a_thin_web_of_mask() -> None:
+    """At the corners pads are 0.2 mm apart each way: openings 0.075 mm larger leave 0.05 mm each way, 0.071 across."""
+    fine = board({"U1": ("controller_32_qfn", 30, 20)}, {"A": ("U1.1",), "B": ("U1.2",)})
+    assert found(fine, "mask web") == []
+    wide = set_rules(fine.design, "comfortable")
+    wide = edits.set_board(wide, rules=replace(wide.board.rules, mask_margin_nm=75_000))
+    webs = found(fine.with_design(wide), "mask web")
+    assert [round(f.value or 0, 3) for f in webs] == [0.071]
+
+
+def test_copper_in_a_foreign_opening() -> None:
+    wired = board({"R1": ("resistor", 30, 20)}, {"A": ("R1.1",), "B": ("R1.2",)})
+    pad = board_pads(wired)[0]
+    edge = (pad.y_nm + pad.height_nm / 2) / MM
+    near = laid(wired, track("B", (25, edge + 0.155), (35, edge + 0.155)))  # 0.03 mm beside the pad
+    assert found(near, "bare beside a pad")
+    assert found(laid(wired, track("B", (25, edge + 0.4), (35, edge + 0.4))), "bare beside a pad") == []
+
+
+def test_copper_for_heat_is_measured_where_it_is_joined() -> None:
+    spots = {"U1": ("regulator_3v3", 30, 20)}
+    wired = board(spots, {"GND": ("U1.2",), "5V": ("U1.1",)}, U1="300 mm2 copper")
+    pins = {p.number: p.name for p in wired.kind("U1").pins}
+    tab = max(board_pads(wired), key=lambda p: p.width_nm * p.height_nm)
+    net = tab.net
+    assert net, pins
+    bare = found(wired, "copper for heat")
+    assert [f.value for f in bare] == [0.0]
+    square = tuple(Point(round(x * MM), round(y * MM)) for x, y in ((22, 10), (45, 10), (45, 30), (22, 30)))
+    poured = laid(wired, pours=(Pour(net=net, layer="top", outline=square),))
+    assert copper_at(poured, tab) > 300
+    assert found(poured, "copper for heat") == []
+    island = tuple(Point(round(x * MM), round(y * MM)) for x, y in ((1, 1), (20, 1), (20, 38), (1, 38)))
+    assert found(laid(wired, pours=(Pour(net=net, layer="top", outline=island),)), "copper for heat")
+
+
+def test_a_pair_of_lines() -> None:
+    spots = {"J1": ("header_2", 10, 20), "J2": ("header_2", 50, 20)}
+    kinds = {k for k in shipped().kinds if k.startswith(("header", "pin_header"))}
+    two = next(k for k in sorted(kinds) if len(shipped().kinds[k].pins) == 2)
+    spots = {r: (two, x, y) for r, (_, x, y) in spots.items()}
+    wired = board(spots, {"USB_DP": ("J1.1", "J2.1"), "USB_DM": ("J1.2", "J2.2")})
+    assert [tuple(p) for p in pairs_of(wired)] == [("USB_DP", "USB_DM")]
+    straight = laid(wired, track("USB_DP", (10, 21.27), (50, 21.27)), track("USB_DM", (10, 18.73), (50, 18.73)))
+    assert found(straight, "pair length") == []
+    assert found(straight, "pair apart") == []
+    detour = track("USB_DM", (10, 18.73), (10, 8), (50, 8), (50, 18.73))
+    crooked = laid(wired, track("USB_DP", (10, 21.27), (50, 21.27)), detour)
+    assert found(crooked, "pair length")[0].value == pytest.approx(2 * 10.73)
+    assert found(crooked, "pair apart")
+
+
+def test_corners_and_sides() -> None:
+    wired = board({"R1": ("resistor", 30, 20)}, {"A": ("R1.1",)})
+    sharp = laid(wired, track("A", (10, 10), (20, 10), (12, 14)))
+    assert found(sharp, "acute corner")[0].value == pytest.approx(26.57, abs=0.01)  # atan(4 / 8)
+    assert found(laid(wired, track("A", (10, 10), (20, 10), (20, 20))), "acute corner") == []
+    one = wired.with_design(set_rules(sharp.design, "milled"))
+    wrong = found(one, "part on the bare side")
+    assert wrong[0].mend is not None
+    assert found(one.with_design(wrong[0].mend.apply(one.design)), "part on the bare side") == []
+    assert found(one, "wire links")
+
+
+def test_probes_marks_irons_and_drills() -> None:
+    rail = {"R1": ("resistor", 10, 20), "R2": ("resistor", 20, 20), "R3": ("resistor", 30, 20)}
+    nets = {"GND": ("R1.2", "R2.2", "R3.2"), "A": ("R1.1", "R2.1", "R3.1")}
+    wired = board(rail, nets)
+    assert found(wired, "no probe on a rail")
+    tested = board({**rail, "TP1": ("test_point", 40, 10)}, {**nets, "GND": (*nets["GND"], "TP1.1")})
+    assert [f for f in found(tested, "no probe on a rail") if "GND" in f.nets] == []
+    led = board({"D1": ("led", 30, 20), "R1": ("resistor", 30 - 1.0, 20 + 1.4)}, {})
+    assert found(led, "mark hidden")
+    assert found(board({"D1": ("led", 30, 20), "R1": ("resistor", 30, 30)}, {}), "mark hidden") == []
+    tall = {"C1": ("electrolytic_capacitor", 20, 20), "C2": ("electrolytic_capacitor", 34, 20)}
+    apart = board({**tall, "SW1": ("push_button", 27, 30)}, {}) if "push_button" in shipped().kinds else None
+    assert apart is None or found(apart, "no room for the iron") == []
+
+
+def test_fine_pitches_want_fiducials() -> None:
+    fine = {"U1": ("controller_32_qfn", 30, 20)}
+    assert found(board(fine, {}), "no fiducials")
+    assert found(board({**fine, "FD1": ("fiducial", 5, 5)}, {}), "no fiducials") == []
+    assert found(board({"R1": ("resistor", 30, 20)}, {}), "no fiducials") == []
+
+
+def test_an_antenna_belongs_at_the_edge_and_alone() -> None:
+    inside = board({"U1": ("radio_module", 30, 20)}, {})
+    far = found(inside, "antenna place")
+    assert far[0].value == pytest.approx(40 - 20 - 12)
+    edge = board({"U1": ("radio_module", 30, 28)}, {})
+    assert found(edge, "antenna place") == []
+    crowded = board({"U1": ("radio_module", 30, 28), "R1": ("resistor", 40, 37)}, {})
+    assert found(crowded, "antenna place")
+    over = laid(edge, track("X", (25, 37), (35, 37)))
+    assert found(over, "keep-out")
