@@ -304,7 +304,8 @@ def _courtyards(wired: Wired) -> Iterator[Finding]:
             )
     for ref in refs:
         kind = wired.kind(ref)
-        if kind.assembled and not kind.connector and not outline.covers(shapes[ref].buffer(-0.3)):
+        over = kind.connector or wired.package(ref).looks
+        if kind.assembled and not over and not outline.covers(shapes[ref].buffer(-0.3)):
             yield OUTSIDE.found(
                 of_part(ref),
                 f"{ref} reaches over the board's edge",

@@ -27,7 +27,6 @@ SLANT_MM = 0.009  # a diagonal step passes this much nearer to a straight edge's
 OFF_MIDDLE_PRICE, MOST_OFF_MIDDLE = 15, 90  # a cell, hundredths of a step: tracks meet pads at their middle lines
 EDGE_OF_PAD_MM = 0.1  # a track's end lies this far inside its pad, where the pad is wide enough
 PAD_TO_VIA_MM = 0.05
-HOLE_TO_HOLE_MM = 0.25
 
 
 @dataclass(frozen=True)
@@ -89,6 +88,8 @@ class Problem:
     closed: tuple[Closed, ...] = ()
     plain_class: int = 0
     bottom_price: int = 105  # per cent of a step on the top
+    hole_gap_mm: float = 0.25
+    hole_edge_mm: float = 0.0
 
 
 @dataclass
@@ -173,7 +174,7 @@ def _stamps(problem: Problem) -> tuple[I32, I32, int]:
         for painter, b in enumerate(across):
             distance = problem.clearance_mm + (a + b) / 2
             if query == painter == count - 1:
-                distance = max(distance, problem.drill_mm + HOLE_TO_HOLE_MM)
+                distance = max(distance, problem.drill_mm + problem.hole_gap_mm)
             reach = safe_reach(distance)
             largest = max(largest, reach)
             disc = _disc(reach)
@@ -343,10 +344,10 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
     outside = np.zeros(plane, dtype=np.int16)
     paint_outside(outside, columns, np.concatenate(rings), ring_at)
 
-    def one(half: float, slant: float, shapes: F64, holes: F64) -> np.ndarray:
+    def one(half: float, slant: float, shapes: F64, holes: F64, edge_mm: float = problem.edge_mm) -> np.ndarray:
         layer = outside.copy()
         for ring in rings:
-            paint_edge(layer, columns, np.ascontiguousarray(ring), (problem.edge_mm + half + slant) / CELL_MM)
+            paint_edge(layer, columns, np.ascontiguousarray(ring), (edge_mm + half + slant) / CELL_MM)
         paint_shapes(layer, columns, shapes, (problem.clearance_mm + half + slant) / CELL_MM)
         paint_shapes(layer, columns, holes, (problem.hole_mm + half + slant) / CELL_MM)
         return layer
@@ -362,7 +363,8 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
                         part = fixed[k, layer * plane : (layer + 1) * plane, slant]
                         part[cells_within(zone.ring, width / 2, rows, columns, x0, y0)] = -1
     everywhere = np.concatenate(on)
-    via_fixed = one(problem.via_mm / 2, 0.0, everywhere, bare)
+    via_edge = max(problem.edge_mm, problem.hole_edge_mm + problem.drill_mm / 2 - problem.via_mm / 2)
+    via_fixed = one(problem.via_mm / 2, 0.0, everywhere, bare, via_edge)
     for zone in problem.closed:
         if zone.vias or zone.tracks:
             via_fixed[cells_within(zone.ring, problem.via_mm / 2, rows, columns, x0, y0)] = -1
@@ -375,7 +377,7 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
         found[:, 2:4] = np.array([s.hole_mm / 2 for s in drills])[:, None] / CELL_MM
         found[:, 6] = found[:, 2]
         found[:, 7] = -1
-        paint_shapes(via_fixed, columns, found, (HOLE_TO_HOLE_MM + problem.drill_mm / 2) / CELL_MM)
+        paint_shapes(via_fixed, columns, found, (problem.hole_gap_mm + problem.drill_mm / 2) / CELL_MM)
     return fixed, via_fixed, outside
 
 

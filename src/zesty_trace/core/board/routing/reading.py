@@ -59,6 +59,8 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
         drill_mm=mm(rules.via_drill_nm),
         closed=(*_closed(wired), *_for_voltage(wired, wanted)),
         plain_class=widths.index(rules.track_nm),
+        hole_gap_mm=mm(rules.hole_gap_nm),
+        hole_edge_mm=mm(rules.hole_edge_nm),
         bottom_price=ONE_SIDE_PRICE if rules.sides == 1 else Problem.bottom_price,
     )
 
