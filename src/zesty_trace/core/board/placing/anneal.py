@@ -39,24 +39,13 @@ def state_of(p: PlacingProblem) -> State:
     front = np.tile(np.array([1e6, 1e6, -1e6, -1e6]), (count, 1))
     state = State(p.x.copy(), p.y.copy(), p.turn.copy(), np.zeros((len(p.pad_item), 2)), np.zeros((count, 4)), front)
     for i in range(count):
-        put_from_python(*state, p.pad_start, p.pad_at, p.room, p.looks, p.reach, i)
+        put_from_python(*state, p.pad_start, p.pad_at, p.room, p.free, i)
     return state
 
 
 @inner
 def put(
-    x: Any,
-    y: Any,
-    turn: Any,
-    pads: Any,
-    box: Any,
-    front: Any,
-    start: Any,
-    at: Any,
-    room: Any,
-    looks: Any,
-    reach: Any,
-    i: int,
+    x: Any, y: Any, turn: Any, pads: Any, box: Any, front: Any, start: Any, at: Any, room: Any, ahead: Any, i: int
 ) -> None:
     """Work out a part's pads, courtyard and front from its place and turn."""
     t = turn[i]
@@ -65,19 +54,9 @@ def put(
         pads[k, 1] = y[i] + at[k, t, 1]
     box[i, 0], box[i, 1] = x[i] + room[i, t, 0], y[i] + room[i, t, 1]
     box[i, 2], box[i, 3] = x[i] + room[i, t, 2], y[i] + room[i, t, 3]
-    if looks[i] < 0 or reach[i] <= 0.0:
-        return
-    look = (looks[i] + t) % 4
-    for k in range(4):
-        front[i, k] = box[i, k]
-    if look == 0:
-        front[i, 0], front[i, 2] = box[i, 2], box[i, 2] + reach[i]
-    elif look == 1:
-        front[i, 1], front[i, 3] = box[i, 3], box[i, 3] + reach[i]
-    elif look == 2:
-        front[i, 0], front[i, 2] = box[i, 0] - reach[i], box[i, 0]
-    else:
-        front[i, 1], front[i, 3] = box[i, 1] - reach[i], box[i, 1]
+    if ahead[i, t, 0] < ahead[i, t, 2]:
+        front[i, 0], front[i, 1] = x[i] + ahead[i, t, 0], y[i] + ahead[i, t, 1]
+        front[i, 2], front[i, 3] = x[i] + ahead[i, t, 2], y[i] + ahead[i, t, 3]
 
 
 put_from_python = entry(getattr(put, "py_func", put))
@@ -264,7 +243,7 @@ def anneal(
         if j >= 0:
             before += cost_of(p, x, y, turn, pads, box, front, j, weight)
             x[j], y[j], x[i], y[i] = ox, oy, jx, jy
-            put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.looks, p.reach, j)
+            put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.free, j)
         elif pick < SHIFT:
             x[i] += np.random.normal() * reach * 0.5
             y[i] += np.random.normal() * reach * 0.5
@@ -278,7 +257,7 @@ def anneal(
                 x[i], y[i] = sx / sw + np.random.normal() * reach * 0.4, sy / sw + np.random.normal() * reach * 0.4
             turn[i] = np.random.randint(4)
         x[i], y[i] = round(x[i] / SNAP_MM) * SNAP_MM, round(y[i] / SNAP_MM) * SNAP_MM
-        put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.looks, p.reach, i)
+        put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.free, i)
         after = cost_of(p, x, y, turn, pads, box, front, i, weight)
         if j >= 0:
             after += cost_of(p, x, y, turn, pads, box, front, j, weight)
@@ -286,8 +265,8 @@ def anneal(
             kept += 1
             continue
         x[i], y[i], turn[i] = ox, oy, ot
-        put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.looks, p.reach, i)
+        put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.free, i)
         if j >= 0:
             x[j], y[j] = jx, jy
-            put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.looks, p.reach, j)
+            put(x, y, turn, pads, box, front, p.pad_start, p.pad_at, p.room, p.free, j)
     return kept

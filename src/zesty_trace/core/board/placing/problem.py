@@ -12,7 +12,7 @@ import numpy as np
 
 from zesty_trace.core.board.copper import outline_shape, pattern_of, to_board
 from zesty_trace.core.board.placing.wishes import Wishes, wishes_of
-from zesty_trace.core.board.rules.mouths import TURNS
+from zesty_trace.core.board.rules.mouths import ANTENNA_FREE_MM, TURNS
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Pin, Placement
 from zesty_trace.core.geometry import box_of
@@ -58,7 +58,7 @@ class PlacingProblem(NamedTuple):
     item_apart_start: np.ndarray
     item_apart: np.ndarray
     looks: np.ndarray  # (N,) 0..3 where the mouth looks at turn 0, -1 without one
-    reach: np.ndarray  # (N,) mm to keep free in front of it
+    free: np.ndarray  # (N, 4, 4) room to keep free before a mouth or round an antenna, by turn; x1 < x0 where none
     to_edge: np.ndarray  # (N,) weight of the distance to the nearest edge
     outside: np.ndarray  # (rows + 1, columns + 1) summed count of cells off the board
     ahead: np.ndarray  # (4, rows, columns) mm of board in each direction
@@ -106,7 +106,7 @@ def problem_of(wired: Wired, movable: set[str]) -> tuple[list[str], PlacingProbl
         apart_weight=np.array(wishes.apart_weight, float),
         **_members("item_apart_start", "item_apart", [list(pair) for pair in wishes.apart], len(refs)),
         looks=np.array([_looks(wired, r) for r in refs], np.int32),
-        reach=np.array([wired.package(r).reach for r in refs]),
+        free=np.array([_kept_free(wired, r, s) for r, s in zip(refs, spots, strict=True)]).reshape(-1, 4, 4),
         to_edge=np.array([_to_edge(wired, r) for r in refs]),
         outside=outside,
         ahead=ahead,
@@ -172,6 +172,32 @@ def _rooms(wired: Wired, ref: str, spot: Placement) -> list[list[float]]:
     for turn in range(4):
         at = _turned(spot, turn)
         found.append([v / 1e6 for v in box_of(to_board(at, x, y) for x in (x0, x1) for y in (y0, y1))])
+    return found
+
+
+def _kept_free(wired: Wired, ref: str, spot: Placement) -> list[list[float]]:
+    """Return the room before a mouth, or round the end with an antenna, in each turn."""
+    package = wired.package(ref)
+    x0, y0, x1, y1 = pattern_of(wired, ref).courtyard
+    deep = package.reach * 1e6
+    if package.antenna:
+        bx0, _, bx1, by1 = pattern_of(wired, ref).body
+        more = ANTENNA_FREE_MM * 1e6
+        box = (bx0 - more, by1 - package.antenna * 1e6 - more, bx1 + more, by1 + more)
+    elif package.facing in TURNS and deep > 0:
+        box = {
+            "right": (x1, y0, x1 + deep, y1),
+            "up": (x0, y1, x1, y1 + deep),
+            "left": (x0 - deep, y0, x0, y1),
+            "down": (x0, y0 - deep, x1, y0),
+        }[package.facing]
+    else:
+        return [[1.0, 1.0, -1.0, -1.0]] * 4
+    found = []
+    for turn in range(4):
+        at = _turned(spot, turn)
+        corners = (to_board(at, x, y) for x in (box[0], box[2]) for y in (box[1], box[3]))
+        found.append([v / 1e6 for v in box_of(corners)])
     return found
 
 
