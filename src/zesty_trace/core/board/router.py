@@ -32,6 +32,7 @@ if TYPE_CHECKING:
 Draw = Callable[[Design], None]
 DRAW_EVERY_S = 0.3
 EXACT_ROUNDS = 3
+SEEDS = 3  # orders that are tried where something stays open
 ORDERS = 3  # of nets that are routed one by one
 MOST_TIGHT = 20
 LIGHT_SHARE = 0.3  # of the widest: legs from this share on, where pieces carry several
@@ -175,7 +176,17 @@ def _by_voltage(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
         other = _one_by_one(wired, how, order)
         if len({k.net for k in connectivity(other).links} & set(order)) < len(stuck):
             laid = other
-    return _once(laid, how, wanted - set(order))
+    rest = wanted - set(order)
+    best = _once(laid, how, rest)
+    for seed in range(2, SEEDS + 1):
+        if how.stopped or not any(k.net in rest for k in best.open):
+            break
+        trial = _once(laid, replace(how, seed=seed), rest)
+        if trial.stopped:
+            return replace(best, stopped=True)
+        if trial.missing < best.missing:
+            best = trial
+    return best
 
 
 def _one_by_one(wired: Wired, how: _How, order: list[str]) -> Wired:
@@ -200,7 +211,7 @@ def _once(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
         board = lay_out(problem)
     except ValueError as error:
         raise EditError(str(error), "outline", "Boards of up to 300 x 400 mm are") from error
-    work = Negotiation(board, how.report)
+    work = Negotiation(board, how.report, how.seed)
     work.show = how.shower(wired, work)
     poured = [(net, layer) for net, layer in enumerate(problem.poured_on) if layer >= 0]
     try:
@@ -241,6 +252,7 @@ class _How:
     draw: Draw | None = None
     keep: bool = False
     stopped: bool = False
+    seed: int = 1
     heavy: frozenset[str] = frozenset()  # nets whose smaller legs are made as wide as their trunk
 
     def shower(self, wired: Wired, work: Negotiation) -> Callable[[], None] | None:
