@@ -83,6 +83,14 @@ def _walk(window: MainWindow, shot: Callable[[str, str], None]) -> None:
     window.station.route()  # type: ignore[attr-defined]
     settle(window)
     shot("layout", "3-layout")
+    window.station.open_drawer("board")  # type: ignore[attr-defined]
+    window.station.side_toggle.setChecked(True)  # type: ignore[attr-defined]
+    shot("layout", "3b-board-and-object")
+    window.station.side_toggle.setChecked(False)  # type: ignore[attr-defined]
+    window.station.canvas.selected_ref = "U3"  # type: ignore[attr-defined]
+    window.station.open_drawer("lands")  # type: ignore[attr-defined]
+    shot("layout", "3c-land-patterns")
+    window.station.open_drawer("")  # type: ignore[attr-defined]
     window.go("order")
     window.station.write()  # type: ignore[attr-defined]
     settle(window)
