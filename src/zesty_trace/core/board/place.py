@@ -12,13 +12,13 @@ from dataclasses import dataclass
 import numpy as np
 
 from zesty_trace.core.board.copper import courtyard_shape, outline_shape, pattern_of, to_board
-from zesty_trace.core.board.outline import rounded_rectangle
+from zesty_trace.core.board.outline import set_form
 from zesty_trace.core.board.rules.mouths import TURNS
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Pin, Placement
+from zesty_trace.core.design.model import Design, Form, Pin, Placement
 from zesty_trace.core.geometry import Box, box_of
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled, EditError
@@ -27,6 +27,7 @@ STEP_MM = 0.4
 MOST_CELLS = 60_000  # of large boards the steps are coarser: a placing takes seconds, not minutes
 COURTYARD_MM = 0.25  # beyond body and pads, nominal level of IPC-7351
 GAP_MM = 0.35
+CORNER_NM = 3_000_000  # of a board that nobody has given a shape
 EDGE_MM = 0.6
 SWEEPS = 3
 GROUND_WEIGHT, SUPPLY_WEIGHT, SIGNAL_WEIGHT, BYPASS_WEIGHT = 0.08, 0.35, 1.0, 8.0
@@ -41,7 +42,8 @@ def start_board(design: Design) -> Design:
     """Give a board without one the outline of the brief, and put the template's parts in their places."""
     brief = design.brief
     if not design.board.outline:
-        design = edits.set_outline(design, rounded_rectangle(brief.case_width_nm, brief.case_height_nm))
+        size = {"width_nm": brief.case_width_nm, "height_nm": brief.case_height_nm}
+        design = set_form(design, Form(shape="rectangle", corner_nm=CORNER_NM, **size))
     placements = dict(design.board.placements)
     for hole in brief.template:
         if hole.ref in design.parts and hole.ref not in placements:
