@@ -121,9 +121,40 @@ def test_probes_marks_irons_and_drills() -> None:
     led = board({"D1": ("led", 30, 20), "R1": ("resistor", 30 - 1.0, 20 + 1.4)}, {})
     assert found(led, "mark hidden")
     assert found(board({"D1": ("led", 30, 20), "R1": ("resistor", 30, 30)}, {}), "mark hidden") == []
-    tall = {"C1": ("electrolytic_capacitor", 20, 20), "C2": ("electrolytic_capacitor", 34, 20)}
-    apart = board({**tall, "SW1": ("push_button", 27, 30)}, {}) if "push_button" in shipped().kinds else None
-    assert apart is None or found(apart, "no room for the iron") == []
+
+
+def test_irons_big_joints_and_drills() -> None:
+    """A button 6.2 mm wide between sounders 12 mm wide and 9.5 mm tall: walled in 7 mm away, free 12 mm away."""
+    walled = {"SW1": ("button", 30, 20), "BZ1": ("buzzer", 20.5, 20), "BZ2": ("buzzer", 39.5, 20)}
+    more = {"BZ3": ("buzzer", 30, 29.5), "BZ4": ("buzzer", 30, 10.5)}
+    assert found(board({**walled, **more}, {}), "no room for the iron")
+    free = {"SW1": ("button", 30, 20), "BZ1": ("buzzer", 15, 20), "BZ2": ("buzzer", 45, 20)}
+    assert found(board(free, {}), "no room for the iron") == []
+    jack = {"J1": ("barrel_jack", 12, 20), "BZ1": ("buzzer", 27, 20)}
+    close = board(jack, {})
+    assert found(close, "heat-sensitive part near a big joint") == []  # its pads of 9 mm² are no big joints
+    many = laid(
+        close,
+        vias=tuple(
+            Via(net="X", x_nm=(5 + k) * MM, y_nm=5 * MM, diameter_nm=900_000, drill_nm=300_000 + 50_000 * k)
+            for k in range(8)
+        ),
+    )
+    assert found(many, "many drills")[0].value == 8 + 2
+    assert found(close, "many drills") == []
+
+
+def test_a_big_joint_near_what_stands_no_heat() -> None:
+    wide = {"J1": ("chip_socket_8", 20, 20), "BZ1": ("buzzer", 35, 20)}
+    wired = board(wide, {})
+    pads = wired.catalogue.packages["DIP-8"]
+    big = wired.catalogue.__class__(
+        wired.catalogue.kinds, {**wired.catalogue.packages, "DIP-8": replace(pads, pad=(5.0, 2.5))}
+    )
+    near = Wired(wired.design, big)
+    gap = (35 - 6) - (20 + 3.81 + 2.5)  # from the sounder's body to the pads on the right, by hand
+    assert found(near, "heat-sensitive part near a big joint")[0].value == pytest.approx(gap, abs=0.01)
+    assert found(wired, "heat-sensitive part near a big joint") == []
 
 
 def test_fine_pitches_want_fiducials() -> None:

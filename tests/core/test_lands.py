@@ -269,6 +269,8 @@ def test_legs_that_are_splayed_are_bent_in() -> None:
     assert fit.fits
     assert fit.bend_mm == pytest.approx(0.74 - (0.8 - 0.08 - 0.6) / 2, abs=0.005)
     assert "0.74 mm in" in " ".join(fit.sentences)
+    unmeasured = check_fit(shipped().package("DIP-8"), Measured(lead=0.6, pitch=2.54))
+    assert "bend them in by 0.69 mm each" in " ".join(unmeasured.sentences)  # (9.0 - 7.62) / 2
 
 
 @pytest.mark.parametrize(

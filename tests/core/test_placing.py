@@ -5,6 +5,7 @@ from __future__ import annotations
 from itertools import combinations
 
 import pytest
+from msgspec.structs import replace
 
 from tests.corpus import cases
 from zesty_trace.core.board.copper import antenna_zone, courtyard_shape, outline_shape
@@ -63,10 +64,7 @@ def test_held_and_placed_parts_stay() -> None:
 def test_placing_anew_takes_the_machines_copper_off() -> None:
     wired = _prototype("base")
     routed = route(wired.with_design(place_rest(wired))).design
-    hand = tuple(
-        t.__class__(net=t.net, layer=t.layer, width_nm=t.width_nm, points=t.points, made="hand")
-        for t in routed.board.tracks[:1]
-    )
+    hand = (replace(routed.board.tracks[0], made="hand"),)
     mixed = edits.set_board(routed, tracks=(*hand, *routed.board.tracks[1:]))
     after = arrange_parts(wired.with_design(mixed), everything=True, moves_a_part=200)
     assert after.board.tracks == hand

@@ -22,7 +22,7 @@ from zesty_trace.core.board.routing.negotiate import Negotiation
 from zesty_trace.core.board.routing.paint import paint_outside, paint_shapes
 from zesty_trace.core.board.routing.passes import stamp_nets
 from zesty_trace.core.board.routing.problem import Group, Problem, Shape, lay_out, safe_reach
-from zesty_trace.core.board.routing.warm import warm_up
+from zesty_trace.core.board.warm import warm_up
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

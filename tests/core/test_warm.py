@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import pytest
 
-from zesty_trace.core.board.routing.warm import warm_up
+from zesty_trace.core.board.warm import warm_up
 
 
 @pytest.mark.campaign

@@ -28,19 +28,7 @@ def keep_kind(kind: Kind, folder: Path) -> Path:
     from zesty_trace.core.catalogue.make_part import write_kind
 
     check_name(kind.id, "kind", "part kind")
-    data, own = write_kind(kind).encode(), own_parts_path()
-    try:
-        own.mkdir(parents=True, exist_ok=True)
-        folder.mkdir(parents=True, exist_ok=True)
-        write_given(own / f"{kind.id}.toml", data)
-        write_inside(folder, f"parts/{kind.id}.toml", data)
-    except OSError as error:
-        if isinstance(error, StoreError):
-            raise
-        raise StoreError(
-            f"Could not keep {kind.id}: {error.strerror}", str(folder), "Check the folder's rights"
-        ) from error
-    return folder / "parts" / f"{kind.id}.toml"
+    return _keep(kind.id, write_kind(kind).encode(), own_parts_path(), folder, "parts")
 
 
 def keep_package(spec: PackageSpec, folder: Path | None) -> Path:
@@ -50,20 +38,24 @@ def keep_package(spec: PackageSpec, folder: Path | None) -> Path:
     check_name(spec.id, "package", "package")
     if spec.id in shipped().packages:
         raise InputError(f"{spec.id} is a package of the catalogue already", spec.id, "Give yours another name")
-    data, own = write_package(spec).encode(), own_packages_path()
+    return _keep(spec.id, write_package(spec).encode(), own_packages_path(), folder, PACKAGES)
+
+
+def _keep(name: str, data: bytes, own: Path, folder: Path | None, below: str) -> Path:
+    """Write a file of the user's into their own folder, and into a project; return the path there, or in their own."""
     try:
         own.mkdir(parents=True, exist_ok=True)
-        write_given(own / f"{spec.id}.toml", data)
-        if folder is not None:
-            folder.mkdir(parents=True, exist_ok=True)
-            write_inside(folder, f"{PACKAGES}/{spec.id}.toml", data)
+        write_given(own / f"{name}.toml", data)
+        if folder is None:
+            return own / f"{name}.toml"
+        folder.mkdir(parents=True, exist_ok=True)
+        write_inside(folder, f"{below}/{name}.toml", data)
     except OSError as error:
         if isinstance(error, StoreError):
             raise
-        raise StoreError(
-            f"Could not keep {spec.id}: {error.strerror}", str(own), "Check the folder's rights"
-        ) from error
-    return folder / PACKAGES / f"{spec.id}.toml" if folder else own / f"{spec.id}.toml"
+        where = str(folder or own)
+        raise StoreError(f"Could not keep {name}: {error.strerror}", where, "Check the folder's rights") from error
+    return folder / below / f"{name}.toml"
 
 
 def carry_packages(design: Design, folder: Path, catalogue: Catalogue) -> list[str]:

@@ -203,7 +203,7 @@ class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
     counter-clockwise, `centre` the pad below the body. Leads in holes: `lead` the largest across one (the diagonal of
     a square one), `fit` how it sits (loose, normal, snug), `splay` how far apart the legs are before they are bent in.
     `facing` is where the mouth of a connector looks (right, up, left, down; "" straight up), `reach` how far in front
-    of it nothing may stand; `socket` how much higher it stands in one; `antenna` how deep the end of a module
+    of it nothing may stand; `antenna` how deep the end of a module
     that radiates is, from the top of its body.
     """
 
@@ -244,9 +244,7 @@ class PackageSpec(msgspec.Struct, frozen=True, kw_only=True):
     fit: str = "normal"
     slot: float = 0.0
     splay: float = 0.0
-    shell: tuple[PadRow, ...] = ()
     pads: tuple[PadRow, ...] = ()
-    socket: float = 0.0
     antenna: float = 0.0
 
     @property

@@ -139,7 +139,7 @@ def _warm_router_later() -> None:
         return
 
     def start() -> None:
-        QProcess.startDetached(sys.executable, ["-m", "zesty_trace.core.board.routing.warm"])
+        QProcess.startDetached(sys.executable, ["-m", "zesty_trace.core.board.warm"])
         settings.setValue("router/compiled", __version__)
 
     QTimer.singleShot(WARM_AFTER_MS, start)

@@ -12,7 +12,7 @@ import numpy as np
 
 from zesty_trace.core.board.copper import courtyard_shape
 from zesty_trace.core.board.place import Placer, place_rest, pull_near
-from zesty_trace.core.board.placing.problem import GAP_MM, PlacingProblem, problem_of
+from zesty_trace.core.board.placing.problem import PlacingProblem, problem_of
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Placement
@@ -154,6 +154,3 @@ def _put_down(
             return None
         placer.spots[ref] = spot
     return edits.set_board(design, placements=dict(placer.spots))
-
-
-__all__ = ["GAP_MM", "arrange_parts"]

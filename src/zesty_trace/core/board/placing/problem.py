@@ -11,7 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from zesty_trace.core.board.copper import outline_shape, pattern_of, to_board
-from zesty_trace.core.board.placing.wishes import Wishes, wishes_of
+from zesty_trace.core.board.placing.wishes import wishes_of
 from zesty_trace.core.board.rules.mouths import ANTENNA_FREE_MM, TURNS
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS, Pin, Placement
@@ -249,6 +249,3 @@ def _board(wired: Wired) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         run = np.flip(run, axis=1) if not back else run
         ahead[k] = run.T if k % 2 else run
     return outside, ahead, np.array([x0, y0, cell])
-
-
-__all__ = ["PlacingProblem", "Wishes", "problem_of"]

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any
 
-from zesty_trace.core.board.copper import board_pads, body_shape, height_nm, pad_shape, pattern_of, to_board
+from zesty_trace.core.board.copper import board_pads, body_shape, height_nm, hole_items, pad_shape, pattern_of, to_board
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.findings import Finding, Severity, Subject, of_net, of_part, rule
 from zesty_trace.core.geometry import Point
@@ -100,7 +100,7 @@ def _probes(wired: Wired) -> Iterator[Finding]:
 
 def _irons(wired: Wired, bodies: dict[str, Any]) -> Iterator[Finding]:
     """Yield parts with leads that taller neighbours wall in on both sides of a row of pins."""
-    from shapely import STRtree
+    from shapely import STRtree, unary_union
 
     spots = wired.design.board.placements
     tall = [r for r in bodies if mm(height_nm(wired, r)) > TALL_MM]
@@ -114,8 +114,6 @@ def _irons(wired: Wired, bodies: dict[str, Any]) -> Iterator[Finding]:
         around = body.buffer(IRON_MM).difference(body)
         near = [tall[k] for k in tree.query(around, predicate="intersects").tolist() if tall[k] != ref]
         same = [r for r in near if spots[r].side == spots[ref].side]
-        from shapely import unary_union
-
         taken = around.intersection(unary_union([bodies[r] for r in same])).area / around.area if same else 0.0
         if taken > 0.5:
             yield IRON.found(
@@ -200,8 +198,6 @@ def _fiducials(wired: Wired) -> Iterator[Finding]:
 
 
 def _drills(wired: Wired) -> Iterator[Finding]:
-    from zesty_trace.core.board.copper import hole_items
-
     sizes = sorted({(h.drill_nm, h.plated) for h in hole_items(wired)})
     if len(sizes) > MOST_DRILLS:
         shown = ", ".join(f"{mm(size):g}" for size, _ in sizes)

@@ -97,7 +97,7 @@ def _numbers(spec: PackageSpec) -> Iterator[Problem]:
         yield "sides", "it needs two counts", "Say sides=7,9: down the left, along the bottom (balls: columns, rows)"
     if any(n < 0 for n in spec.sides) or sum(spec.sides) > MOST_PADS:
         yield "sides", f"sides of {spec.sides} cannot be", "Count the terminals of each side"
-    if len(spec.pads) + len(spec.shell) > MOST_PADS:
+    if len(spec.pads) > MOST_PADS:
         yield "pads", f"{len(spec.pads)} pads are too many", f"At most {MOST_PADS}"
 
 

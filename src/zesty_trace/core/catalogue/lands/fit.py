@@ -55,11 +55,11 @@ def check_fit(spec: PackageSpec, measured: Measured, thickness_mm: float = 1.6) 
     pattern = land_pattern(spec)
     holes = [p for p in pattern.pads if p.drill_nm and p.plated and p.number]
     if holes:
-        return _in_holes(pattern, holes, measured, thickness_mm)
+        return _in_holes(pattern, holes, measured, thickness_mm, spec.splay)
     return _on_lands(pattern, measured)
 
 
-def _in_holes(pattern: LandPattern, holes: list[Pad], m: Measured, thickness_mm: float) -> Fit:
+def _in_holes(pattern: LandPattern, holes: list[Pad], m: Measured, thickness_mm: float, splay_mm: float) -> Fit:
     if not m.lead:
         return Fit(None, ("Measure the thickest lead: across its corners if it is square.",))
     drill = min(p.drill_nm for p in holes) / 1e6
@@ -71,7 +71,7 @@ def _in_holes(pattern: LandPattern, holes: list[Pad], m: Measured, thickness_mm:
             f"Drill {m.lead + 0.2:.2f} mm or more."
         )
         return Fit(False, (text,), play_mm=play)
-    off_y, off_x, words = _misfit(holes, m)
+    off_y, off_x, words = _misfit(holes, m, splay_mm)
     off = math.hypot(off_x, off_y)
     bend = max(0.0, off - play / 2)
     loosest = drill + PLATED_HOLE_TOLERANCE_MM - m.lead
@@ -97,7 +97,7 @@ def _in_holes(pattern: LandPattern, holes: list[Pad], m: Measured, thickness_mm:
     return Fit(fits, tuple(said), play, bend, turn, lean)
 
 
-def _misfit(holes: list[Pad], m: Measured) -> tuple[float, float, list[str]]:
+def _misfit(holes: list[Pad], m: Measured, splay_mm: float) -> tuple[float, float, list[str]]:
     """Return how far the outermost lead stands from its hole along a row and across the rows, and words, mm."""
     xs, ys = sorted({p.x_nm / 1e6 for p in holes}), sorted({p.y_nm / 1e6 for p in holes})
     along, across = (ys, xs) if len(ys) >= len(xs) else (xs, ys)
@@ -121,6 +121,9 @@ def _misfit(holes: list[Pad], m: Measured) -> tuple[float, float, list[str]]:
             words.append(f"Legs are {m.rows:.2f} mm apart, their holes {wide:.2f} mm: {off_across:.2f} mm {way} each.")
     elif wide:
         words.append(f"The distance between the legs {UNMEASURED}, so it is not checked.")
+        if splay_mm > wide:
+            each = (splay_mm - wide) / 2
+            words.append(f"New ones come with legs about {splay_mm:g} mm apart: bend them in by {each:.2f} mm each.")
     return off_along, off_across, words
 
 

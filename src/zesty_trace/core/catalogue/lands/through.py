@@ -72,7 +72,6 @@ def strip(s: PackageSpec) -> LandPattern:
     """One row of leads, pin 1 at the top."""
     top = (s.count - 1) * s.pitch / 2
     pads = [leaded(s, str(i + 1), 0, top - i * s.pitch, "rect" if i == 0 else "round") for i in range(s.count)]
-    pads += rows_of(s.shell)
     body = rect(*s.body, *s.body_shift)
     left = -pad_of(s)[0] / 2
     mark = (min(left, body.x0) - PIN_1_GAP_MM, top) if body.x0 < left else (left - PIN_1_GAP_MM, top + 0.6)

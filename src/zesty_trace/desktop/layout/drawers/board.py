@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from msgspec.structs import replace
@@ -9,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QLineEdit, QT
 
 from zesty_trace.core.board.object import misfits, move_to_template, read_object, set_object
 from zesty_trace.core.board.outline import dxf_of, own_cutouts, rings_from_dxf, rings_from_svg, set_form, set_rings
-from zesty_trace.core.board.rule_sets import DEFAULT, set_rules
+from zesty_trace.core.board.rule_sets import DEFAULT, RuleSet, set_rules, shipped_sets
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Form, Rules, TemplateHole
 from zesty_trace.core.quantities import mm, parse_length_nm, say_mm
@@ -44,6 +45,7 @@ class BoardDrawer(Drawer):
     def build(self) -> None:
         """Make the fields."""
         self._loading = False
+        self.sets: dict[str, RuleSet] = {}
         self.shape = QComboBox()
         self.shape.addItems(list(SHAPES))
         self.numbers = {f: QLineEdit() for f in ("width_nm", "height_nm", "corner_nm", "inside_nm", "sides")}
@@ -96,22 +98,26 @@ class BoardDrawer(Drawer):
         for name, line in self.numbers.items():
             value = getattr(form, name) if form else 0
             line.setText(str(value) if name == "sides" else f"{mm(value):g} mm")
-        try:
-            sets = rule_sets_for(self.session.path)
-        except ZestyError as error:
-            self.tell(error)
-            sets = {}
-        if self.rules.count() != len(sets) + 1:
-            self.rules.clear()
-            self.rules.addItem("Numbers of my own", "")
-            for name, one in sets.items():
-                self.rules.addItem(one.title, name)
+        if not self.sets:
+            self._read_sets()
         plain = replace(board.rules, thickness_nm=Rules().thickness_nm) == Rules()
         known = DEFAULT if plain else board.rules.made_by
         self.rules.setCurrentIndex(max(0, self.rules.findData(known)))
         self._say()
         self._fill()
         self._loading = False
+
+    def _read_sets(self) -> None:
+        """Read the rule sets from the shipped file and the board houses, once for each opening of the project."""
+        try:
+            self.sets = rule_sets_for(self.session.path)
+        except ZestyError as error:
+            self.tell(error)
+            self.sets = dict(shipped_sets())
+        self.rules.clear()
+        self.rules.addItem("Numbers of my own", "")
+        for name, one in self.sets.items():
+            self.rules.addItem(one.title, name)
 
     def _show_fields(self, shape: str) -> None:
         for name, line in self.numbers.items():
@@ -202,8 +208,7 @@ class BoardDrawer(Drawer):
     def _rules_picked(self) -> None:
         name = self.rules.currentData()
         if name:
-            sets = rule_sets_for(self.session.path)
-            self.session.do(f"Board rules: {sets[name].title}", lambda d: set_rules(d, name, sets))
+            self.session.do(f"Board rules: {self.sets[name].title}", lambda d: set_rules(d, name, self.sets))
 
     def _tolerance_typed(self, item: QTableWidgetItem) -> None:
         if self._loading or item.column() != 4:
@@ -234,7 +239,7 @@ class BoardDrawer(Drawer):
         """Take the outline from a drawing."""
         name = name or self._chosen("Open an outline", DRAWINGS)
         if name:
-            self._do("Outline from a drawing", name, self._outline_from)
+            self._do(name, self._outline_from)
         self.pull()
 
     def _outline_from(self, name: str) -> None:
@@ -246,7 +251,7 @@ class BoardDrawer(Drawer):
         """Take template, zones and outline from a drawing of the object."""
         name = name or self._chosen("Open a drawing of the object", "DXF drawings (*.dxf)")
         if name:
-            self._do("Object", name, self._object_from)
+            self._do(name, self._object_from)
 
     def _object_from(self, name: str) -> None:
         text = read_given(Path(name), "drawing").decode("utf-8", "replace")
@@ -256,25 +261,27 @@ class BoardDrawer(Drawer):
             words += f"; {drawing.unnamed} holes without a part's name left out"
         self.session.do(words, lambda d: set_object(d, drawing))
 
-    def _do(self, _label: str, name: str, work: object) -> None:
+    def _do(self, name: str, work: Callable[[str], object]) -> bool:
+        """Work on a file, and say what went wrong; return whether nothing did."""
         try:
-            work(name)  # type: ignore[operator]
+            work(name)
         except ZestyError as error:
             self.tell(error)
+            return False
+        return True
 
     def write_dxf(self, name: str = "") -> None:
         """Write the outline as a drawing."""
         name = name or self._chosen("Write the outline", "DXF drawings (*.dxf)", save=True)
         if name:
-            self._do("Outline", name, lambda n: write_given(Path(n), dxf_of(self.session.design).encode()))
+            self._do(name, lambda n: write_given(Path(n), dxf_of(self.session.design).encode()))
 
     def print_it(self, name: str = "") -> None:
         """Write the board at 1:1 as a PDF."""
         from zesty_trace.desktop.layout.paper import write_true_size
 
         name = name or self._chosen("Print 1:1", "PDF (*.pdf)", save=True)
-        if name:
-            self._do("Print", name, lambda n: write_true_size(Path(n), self.session.wired))
+        if name and self._do(name, lambda n: write_true_size(Path(n), self.session.wired)):
             self.session.message.emit(f"Wrote {name}. Print it at 100 %, and measure the bar.")
 
     def move_there(self) -> None:

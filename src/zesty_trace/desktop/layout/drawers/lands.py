@@ -289,7 +289,9 @@ class LandsDrawer(Drawer):
             return
         try:
             title = self.name.text().strip() or Path(name).stem
-            spec = spec_from_dxf(title, text_of(read_given(Path(name), "drawing"), name), land_height(self.made))
+            spec = spec_from_dxf(
+                title, text_of(read_given(Path(name), "drawing"), name), self.made.height if self.made else 1.0
+            )
             keep_package(spec, self.session.path)
         except ZestyError as error:
             self.tell(error)
@@ -310,8 +312,3 @@ class LandsDrawer(Drawer):
             self.tell(InputError(f"{name} has no pad {missing[0]} for {ref}", "package", "Choose another package"))
             return
         self.session.do(f"{ref} in {name}", lambda d: edits.change_part(d, ref, package=name))
-
-
-def land_height(spec: PackageSpec | None) -> float:
-    """Return the height that a drawn package starts with, mm."""
-    return spec.height if spec else 1.0

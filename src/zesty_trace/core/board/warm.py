@@ -1,4 +1,4 @@
-"""Compile the loops of the router ahead of use: `python -m zesty_trace.core.board.routing.warm`.
+"""Compile the loops of router and placer ahead of use: `python -m zesty_trace.core.board.warm`.
 
 The window starts this as a process of its own the first time that a version runs, so that nobody waits for it.
 """
