@@ -179,8 +179,8 @@ def _by_voltage(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
     rest = wanted - set(order)
     best = _once(laid, how, rest)
     for seed in range(2, SEEDS + 1):
-        if how.stopped or not any(k.net in rest for k in best.open):
-            break
+        if how.stopped or not any(t.by for t in best.tight if t.link.net in rest):
+            break  # nothing is open, or what is is walled in: no order helps
         trial = _once(laid, replace(how, seed=seed), rest)
         if trial.stopped:
             return replace(best, stopped=True)
