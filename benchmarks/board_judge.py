@@ -111,6 +111,8 @@ def judge(wired: Wired) -> Verdict:
             for k, g in enumerate(area.geoms)
         ]
         here = laid + fills
+        if not here:
+            continue
         shapes = [s for _, _, s in here]
         for a, b in zip(*shapely.STRtree(shapes).query(shapes, predicate="dwithin", distance=least), strict=True):
             if a >= b:

@@ -6,6 +6,7 @@ Limits come from the rules.
 from __future__ import annotations
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from functools import partial
 from itertools import combinations
 
@@ -20,6 +21,7 @@ from zesty_trace.core.board.copper import (
 from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.object import misfits
 from zesty_trace.core.board.outline import rounded_rectangle
+from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.distances import check_distances
 from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
@@ -35,6 +37,7 @@ from zesty_trace.core.board.rules.spreading import check_spreading
 from zesty_trace.core.board.rules.thermals import check_thermals
 from zesty_trace.core.board.rules.traces import check_traces
 from zesty_trace.core.board.shorts import ROUNDING_MM, nets_too_near
+from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.board.values import wrong_values
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design import edits
@@ -167,6 +170,11 @@ def check_board(wired: Wired) -> list[Finding]:
 @worked_out_from(on_board)
 def _shapes(wired: Wired) -> tuple[Finding, ...]:
     """Return the findings that depend on shapes alone: an edit that moves none of them leaves them as they are."""
+    with ThreadPoolExecutor(1) as beside:
+        printed = beside.submit(_without_pours, wired)
+        for layer in LAYERS:
+            pour_shapes(wired, layer)
+        silk = printed.result()
     return (
         *_links(wired),
         *_clearances(wired),
@@ -176,7 +184,7 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *check_keepouts(wired),
         *check_mouths(wired),
         *check_antennas(wired),
-        *check_silk(wired),
+        *silk,
         *check_thermals(wired),
         *check_masks(wired),
         *check_traces(wired),
@@ -185,6 +193,13 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *_courtyards(wired),
         *_good_news(wired),
     )
+
+
+def _without_pours(wired: Wired) -> tuple[Finding, ...]:
+    """Work out what asks for no pour, while those are filled; return what the silk says."""
+    for layer in LAYERS:
+        _ = layer_copper(wired, layer).pairs
+    return tuple(check_silk(wired))
 
 
 def _unplaced(wired: Wired) -> Iterator[Finding]:

@@ -5,15 +5,17 @@ Shapes are shapely geometries in millimetres, y up, seen from the top; the desig
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import LAYERS, Design, KeepOut, LayerName, Pin, Placement
+from zesty_trace.core.design.model import LAYERS, Design, KeepOut, LayerName, Pin, Placement, Track, Via
 from zesty_trace.core.geometry import Box, Point, rotate
 from zesty_trace.core.quantities import mm
+
+Node = tuple[object, ...]
 
 
 @dataclass(frozen=True)
@@ -141,20 +143,67 @@ def _place_pad(
 
 def pad_shape(pad: BoardPad, grow_mm: float = 0.0) -> Any:
     """Return the polygon of a pad, grown by `grow_mm`."""
-    from shapely import Point as Spot
-    from shapely import affinity, box
-    from shapely.geometry import LineString
+    return pad_shapes([pad], grow_mm)[0]
 
-    x, y, w, h = mm(pad.x_nm), mm(pad.y_nm), mm(pad.width_nm), mm(pad.height_nm)
-    if pad.shape == "round" and pad.width_nm == pad.height_nm:
-        return Spot(x, y).buffer(w / 2 + grow_mm, quad_segs=16)
-    if pad.shape in ("oblong", "round"):
-        half = abs(w - h) / 2
-        ends = [(x - half, y), (x + half, y)] if w > h else [(x, y - half), (x, y + half)]
-        shape = LineString(ends).buffer(min(w, h) / 2 + grow_mm, quad_segs=16)
-    else:
-        shape = box(x - w / 2 - grow_mm, y - h / 2 - grow_mm, x + w / 2 + grow_mm, y + h / 2 + grow_mm)
-    return affinity.rotate(shape, pad.angle_mdeg / 1000, origin=(x, y)) if pad.angle_mdeg % 180_000 else shape
+
+def pad_shapes(pads: Sequence[BoardPad], grow_mm: float = 0.0) -> Any:
+    """Return the polygons of pads as an array, grown by `grow_mm`; those of rectangles keep their corners."""
+    import numpy as np
+    from shapely import buffer, polygons
+
+    found = np.empty(len(pads), dtype=object)
+    cores, radii, solid = pad_lines(pads)
+    if solid.any():
+        found[solid] = buffer(cores[solid], radii[solid] + grow_mm, quad_segs=16)
+    if not solid.all():
+        boxes = [p for p, s in zip(pads, solid, strict=True) if not s]
+        found[~solid] = polygons(_corners(boxes, grow_mm))
+    return found
+
+
+@worked_out_from(on_board)
+def pad_polygons(wired: Wired) -> Any:
+    """Return the polygons of `board_pads` as an array, in their order."""
+    return pad_shapes(board_pads(wired))
+
+
+def pad_lines(pads: Sequence[BoardPad]) -> tuple[Any, Any, Any]:
+    """Return what pads are as lines grown by a radius, mm, and for which this is their shape: not for rectangles."""
+    import numpy as np
+    from shapely import linestrings, points
+
+    rows = np.zeros((len(pads), 6))
+    axes = {turn: (rotate(1.0, 0.0, turn), rotate(0.0, 1.0, turn)) for turn in {p.angle_mdeg for p in pads}}
+    for k, pad in enumerate(pads):
+        w, h = mm(pad.width_nm), mm(pad.height_nm)
+        rest = abs(w - h) / 2
+        ux, uy = axes[pad.angle_mdeg][0 if w > h else 1]
+        dx, dy = ux * rest, uy * rest
+        x, y = mm(pad.x_nm), mm(pad.y_nm)
+        rows[k] = (x - dx, y - dy, x + dx, y + dy, min(w, h) / 2, pad.shape in ("oblong", "round"))
+    lines = np.empty(len(pads), dtype=object)
+    spot = (rows[:, 0] == rows[:, 2]) & (rows[:, 1] == rows[:, 3])
+    if spot.any():
+        lines[spot] = points(rows[spot, :2])
+    if not spot.all():
+        lines[~spot] = linestrings(rows[~spot, :4].reshape(-1, 2, 2))
+    return lines, rows[:, 4], rows[:, 5] > 0
+
+
+def _corners(pads: Sequence[BoardPad], grow_mm: float) -> Any:
+    """Return the corners of rectangular pads, grown, counter-clockwise (n, 4, 2), mm."""
+    import numpy as np
+
+    rows = np.array([(mm(p.x_nm), mm(p.y_nm), mm(p.width_nm) / 2, mm(p.height_nm) / 2) for p in pads])
+    turns = {p.angle_mdeg for p in pads}
+    axes = {turn: (*rotate(1.0, 0.0, turn), *rotate(0.0, 1.0, turn)) for turn in turns}
+    along = np.array([axes[p.angle_mdeg] for p in pads])
+    u, v = (
+        along[:, None, :2] * (rows[:, 2] + grow_mm)[:, None, None],
+        along[:, None, 2:] * (rows[:, 3] + grow_mm)[:, None, None],
+    )
+    middle = rows[:, None, :2]
+    return np.concatenate([middle - u - v, middle + u - v, middle + u + v, middle - u + v], axis=1)
 
 
 def outline_shape(design: Design) -> Any:
@@ -220,10 +269,10 @@ class Copper:
     layer: LayerName
     shape: Any
     what: str
-    node: tuple[object, ...]
+    node: Node
 
 
-def pad_node(pad: BoardPad) -> tuple[object, ...]:
+def pad_node(pad: BoardPad) -> Node:
     """Return the identity of a pad: a pin may have several."""
     return "pad", pad.pin, pad.x_nm, pad.y_nm
 
@@ -233,43 +282,67 @@ def same_part(a: Copper, b: Copper) -> bool:
     return a.node[0] == b.node[0] == "pad" and a.node[1].ref == b.node[1].ref  # type: ignore[attr-defined]
 
 
+class Laid(NamedTuple):
+    """The copper of a layer, pours left out: `lines` grown by `radii` are its shapes, mm."""
+
+    items: tuple[Copper, ...]
+    lines: Any
+    radii: Any
+
+
 @worked_out_from(on_board)
+def laid_copper(wired: Wired, layer: LayerName) -> Laid:
+    """Return pads, tracks and vias of a layer, as shapes and as lines with a radius."""
+    board = wired.design.board
+    shapes = pad_polygons(wired)
+    pads = [(pad, shapes[k]) for k, pad in enumerate(board_pads(wired)) if layer in pad.layers]
+    tracks: dict[Node, Track] = {("track", k): t for k, t in enumerate(board.tracks) if t.layer == layer}
+    return lay(layer, pads, tracks, {("via", k): v for k, v in enumerate(board.vias)})
+
+
+def lay(
+    layer: LayerName, pads: Sequence[tuple[BoardPad, Any]], tracks: Mapping[Node, Track], vias: Mapping[Node, Via]
+) -> Laid:
+    """Return pads with their polygons, tracks and vias as copper of a layer, in this order."""
+    import numpy as np
+    from shapely import linestrings, points
+
+    items: list[Copper] = []
+    lines, radii = [np.empty(0, dtype=object)], [np.empty(0)]
+    if pads:
+        cores, radius, solid = pad_lines([pad for pad, _ in pads])
+        shapes = np.empty(len(pads), dtype=object)
+        shapes[:] = [shape for _, shape in pads]
+        items += [Copper(p.net, layer, s, f"pad {p.pin}", pad_node(p)) for p, s in pads]
+        lines.append(np.where(solid, cores, shapes))
+        radii.append(np.where(solid, radius, 0.0))
+    if tracks:
+        counts = [len(t.points) for t in tracks.values()]
+        spots = np.array([p for t in tracks.values() for p in t.points], dtype=float) / 1e6
+        lines.append(linestrings(spots, indices=np.repeat(np.arange(len(tracks)), counts)))
+        radii.append(np.array([mm(t.width_nm) / 2 for t in tracks.values()]))
+        grown = _round(lines[-1], radii[-1])
+        items += [Copper(t.net, layer, s, "track", k) for (k, t), s in zip(tracks.items(), grown, strict=True)]
+    if vias:
+        lines.append(points(np.array([(v.x_nm, v.y_nm) for v in vias.values()], dtype=float) / 1e6))
+        radii.append(np.array([mm(v.diameter_nm) / 2 for v in vias.values()]))
+        grown = _round(lines[-1], radii[-1])
+        items += [Copper(v.net, layer, s, "via", k) for (k, v), s in zip(vias.items(), grown, strict=True)]
+    return Laid(tuple(items), np.concatenate(lines), np.concatenate(radii))
+
+
 def copper_items(wired: Wired, layer: LayerName) -> tuple[Copper, ...]:
     """Return pads, tracks and vias of a layer, pours left out."""
-    import numpy as np
-    from shapely import buffer, linestrings, points
-
-    board = wired.design.board
-    items = [
-        Copper(pad.net, layer, pad_shape(pad), f"pad {pad.pin}", pad_node(pad))
-        for pad in board_pads(wired)
-        if layer in pad.layers
-    ]
-    tracks = [(k, t) for k, t in enumerate(board.tracks) if t.layer == layer]
-    if tracks:
-        counts = [len(t.points) for _, t in tracks]
-        spots = np.array([p for _, t in tracks for p in t.points], dtype=float) / 1e6
-        lines = linestrings(spots, indices=np.repeat(np.arange(len(tracks)), counts))
-        shapes = _round(lines, np.array([mm(t.width_nm) / 2 for _, t in tracks]), buffer)
-        items += [
-            Copper(t.net, layer, shape, "track", ("track", k)) for (k, t), shape in zip(tracks, shapes, strict=True)
-        ]
-    if board.vias:
-        middles = points(np.array([(v.x_nm, v.y_nm) for v in board.vias], dtype=float) / 1e6)
-        shapes = _round(middles, np.array([mm(v.diameter_nm) / 2 for v in board.vias]), buffer)
-        items += [
-            Copper(v.net, layer, shape, "via", ("via", v.x_nm, v.y_nm))
-            for v, shape in zip(board.vias, shapes, strict=True)
-        ]
-    return tuple(items)
+    return laid_copper(wired, layer).items
 
 
 FINE_MM = 0.3  # round shapes up to this radius have fewer chords: they leave the circle by 1.5 um at most
 
 
-def _round(cores: Any, radii: Any, buffer: Any) -> Any:
+def _round(cores: Any, radii: Any) -> Any:
     """Return lines and points grown to their radius; chords leave the circle by about 1.5 um."""
     import numpy as np
+    from shapely import buffer
 
     shapes = np.empty(len(cores), dtype=object)
     for fine in (True, False):
@@ -298,12 +371,19 @@ class Hole(NamedTuple):
 
 def hole_shape(hole: Hole, grow_mm: float = 0.0) -> Any:
     """Return the polygon of a hole, grown by `grow_mm`."""
-    from shapely import LineString
-    from shapely import Point as Spot
+    return hole_shapes([hole], grow_mm)[0]
 
-    ends = [(mm(hole.x_nm), mm(hole.y_nm)), (mm(hole.x2_nm), mm(hole.y2_nm))]
-    core = LineString(ends) if hole.slot else Spot(ends[0])
-    return core.buffer(mm(hole.drill_nm) / 2 + grow_mm, quad_segs=16)
+
+def hole_shapes(holes: Sequence[Hole], grow_mm: float = 0.0) -> Any:
+    """Return the polygons of holes as an array, grown by `grow_mm`."""
+    import numpy as np
+    from shapely import buffer, linestrings, points
+
+    slots = np.array([h.slot for h in holes], dtype=bool)
+    ends = np.array([(h.x_nm, h.y_nm, h.x2_nm, h.y2_nm) for h in holes], dtype=float).reshape(-1, 2, 2) / 1e6
+    cores = np.empty(len(holes), dtype=object)
+    cores[slots], cores[~slots] = linestrings(ends[slots]), points(ends[~slots, 0])
+    return buffer(cores, np.array([mm(h.drill_nm) / 2 + grow_mm for h in holes]), quad_segs=16)
 
 
 def pad_hole(pad: BoardPad) -> Hole:

@@ -49,7 +49,7 @@ def connectivity(wired: Wired) -> Connectivity:
             graph.add_node(pad_node(pad))
             by_net.setdefault(pad.net, []).append(pad)
     _join_copper(graph, wired)
-    links = [link for net, pads in by_net.items() for link in _shortest(net, _pieces(graph, pads))]
+    links = [link for net, pads in by_net.items() for link in shortest_links(net, _pieces(graph, pads))]
     return Connectivity(tuple(links), sum(len(pads) - 1 for pads in by_net.values()))
 
 
@@ -60,8 +60,8 @@ def _join_copper(graph: Any, wired: Wired) -> None:
         nodes = [i.node for i in copper.items]
         left, right = copper.touching()
         graph.add_edges_from((nodes[a], nodes[b]) for a, b in zip(left.tolist(), right.tolist(), strict=True))
-        for piece in copper.pours:
-            graph.add_edges_from((piece.node, nodes[k]) for k in copper.on_pour(piece).tolist())
+        for k, piece in enumerate(copper.pours):
+            graph.add_edges_from((piece.node, nodes[item]) for item in copper.on_pour(k).tolist())
 
 
 def _pieces(graph: Any, pads: list[BoardPad]) -> list[list[BoardPad]]:
@@ -77,7 +77,7 @@ def _pieces(graph: Any, pads: list[BoardPad]) -> list[list[BoardPad]]:
     return pieces
 
 
-def _shortest(net: str, pieces: list[list[BoardPad]]) -> list[Link]:
+def shortest_links(net: str, pieces: list[list[BoardPad]]) -> list[Link]:
     """Return the links of the least spanning tree over the pieces."""
     import networkx as nx
     import numpy as np

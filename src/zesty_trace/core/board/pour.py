@@ -14,13 +14,13 @@ from zesty_trace.core.board.copper import (
     BoardPad,
     Copper,
     board_pads,
-    copper_items,
     hole_items,
-    hole_shape,
+    hole_shapes,
     keepouts_of,
+    laid_copper,
     on_board,
     outline_shape,
-    pad_shape,
+    pad_shapes,
 )
 from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
@@ -29,6 +29,12 @@ from zesty_trace.core.quantities import mm
 
 LEAST_WIDTH_MM = 0.25
 MORE_CLEARANCE_MM = 0.05
+SAG_MM = 0.03  # of chords within the circle that they stand for: less than MORE_CLEARANCE_MM
+MANY = 200  # shapes from which both cores are used
+POLYGON = 3  # shapely's number of the type
+SMOOTH_MM = 0.005
+SEAM_MM = 1.0
+OVERLAP_MM = 0.02  # of strips, so that they join
 LEAST_AREA_MM2 = 0.3
 SOLID_MM2 = 6.0  # a surface pad as large as this leads heat away on purpose
 
@@ -39,34 +45,104 @@ def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
     `taken` is what pours of a higher priority have filled.
     """
     import numpy as np
-    from shapely import MultiPolygon, Polygon, STRtree, buffer, unary_union, union_all
+    from shapely import MultiPolygon, Polygon, STRtree
 
-    design = wired.design
-    rules = design.board.rules
+    rules = wired.design.board.rules
     gap = mm(max(rules.clearance_nm, pour.clearance_nm)) + MORE_CLEARANCE_MM
-    area = outline_shape(design).buffer(-mm(rules.edge_nm))
+    area = outline_shape(wired.design).buffer(-mm(rules.edge_nm))
     if len(pour.outline) > 2:
         area = area.intersection(Polygon([(mm(x), mm(y)) for x, y in pour.outline]))
-    items = copper_items(wired, pour.layer)
-    foreign = [i.shape for i in items if i.net != pour.net]
-    if taken is not None:
-        foreign.append(taken)
-    if foreign:
-        area = area.difference(union_all(buffer(np.array(foreign, dtype=object), gap, quad_segs=4)))
-    for wide, shapes in _high(wired, pour.net, items, gap).items():
-        area = area.difference(unary_union(shapes).buffer(wide + MORE_CLEARANCE_MM, quad_segs=12))
-    area = area.difference(_bare_holes(wired, gap)).difference(_kept_out(wired, pour.layer))
-    area = _relieve(area, wired, pour)
-    half = LEAST_WIDTH_MM / 2
-    area = area.buffer(-half, quad_segs=3).buffer(half, quad_segs=3)
-    own = [i.shape for i in items if i.net == pour.net]
-    if not own:
+    laid = laid_copper(wired, pour.layer)
+    own = np.array([i.net == pour.net for i in laid.items], dtype=bool)
+    if not own.any():
         return MultiPolygon()
+    closed = [_grown(laid.lines[~own], laid.radii[~own] + gap), _moats(wired, pour)]
+    closed.append(_kept_off(wired, pour, laid.items, gap, taken))
+    area = _filled(area, np.concatenate(closed))
     large = [p for p in getattr(area, "geoms", [area]) if p.area > LEAST_AREA_MM2]
-    anchored = set(STRtree(own).query(large, predicate="intersects")[0].tolist()) if large else set()
+    mine = [i.shape for i, yes in zip(laid.items, own, strict=True) if yes]
+    anchored = set(STRtree(mine).query(large, predicate="intersects")[0].tolist()) if large else set()
     pieces = [p for k, p in enumerate(large) if k in anchored]
-    smooth = MultiPolygon(pieces).simplify(0.005)
-    return MultiPolygon(list(getattr(smooth, "geoms", [smooth]))) if not smooth.is_empty else MultiPolygon()
+    return MultiPolygon(pieces)
+
+
+def _grown(lines: Any, radii: Any) -> Any:
+    """Return lines grown by their radii, mm, with no more chords than keep them within SAG_MM of the circle."""
+    import numpy as np
+    from shapely import buffer
+
+    found = np.empty(len(lines), dtype=object)
+    done = np.zeros(len(lines), dtype=bool)
+    for chords in (3, 4, 8, 16, 64):
+        fine = ~done & ((radii * (1 - math.cos(math.pi / 4 / chords)) <= SAG_MM) | (chords == 64))
+        if fine.any():
+            found[fine] = buffer(lines[fine], radii[fine], quad_segs=chords)
+        done |= fine
+    return found
+
+
+def _filled(area: Any, closed: Any) -> Any:
+    """Return what is left of an area round what is closed, without what is narrower than LEAST_WIDTH_MM.
+
+    A large one is filled in strips side by side: shapely leaves the interpreter's lock. Each knows SEAM_MM of the
+    next, more than the opening reaches.
+    """
+    from concurrent.futures import ThreadPoolExecutor
+
+    import numpy as np
+    from shapely import MultiPolygon, bounds, box, get_parts, get_type_id, union_all
+
+    if len(closed) < MANY or area.is_empty:
+        return _opened(area.difference(union_all(closed))).simplify(SMOOTH_MM)
+    x0, y0, x1, y1 = area.bounds
+    seen = bounds(closed)
+    cuts = [x0, *np.quantile((seen[:, 0] + seen[:, 2]) / 2, (0.25, 0.5, 0.75)).clip(x0, x1).tolist(), x1]
+
+    def strip(k: int) -> Any:
+        low, high = cuts[k], cuts[k + 1] + OVERLAP_MM
+        mine = closed[(seen[:, 2] >= low - SEAM_MM) & (seen[:, 0] <= high + SEAM_MM)]
+        part = area.intersection(box(low - SEAM_MM, y0, high + SEAM_MM, y1))
+        opened = _opened(part.difference(union_all(mine))).simplify(SMOOTH_MM)
+        return opened.intersection(box(low, y0, high, y1))
+
+    with ThreadPoolExecutor(2) as both:
+        filled = np.concatenate([get_parts(part) for part in both.map(strip, range(len(cuts) - 1))])
+    filled = filled[get_type_id(filled) == POLYGON]
+    box_of = bounds(filled)
+    seam = np.zeros(len(filled), dtype=bool)
+    for cut in cuts[1:-1]:
+        seam |= (box_of[:, 0] <= cut + OVERLAP_MM) & (box_of[:, 2] >= cut)
+    return MultiPolygon([*filled[~seam], *get_parts(union_all(filled[seam]))])
+
+
+def _opened(area: Any) -> Any:
+    """Return what is left of an area without what is narrower than LEAST_WIDTH_MM; never more than it was.
+
+    Corners are kept sharp on the way in and cut on the way out: both stay within what a round pen gives.
+    """
+    from shapely import buffer
+
+    half = LEAST_WIDTH_MM / 2
+    return buffer(buffer(area, -half, join_style="mitre", mitre_limit=2), half, join_style="bevel")
+
+
+def _kept_off(wired: Wired, pour: Pour, items: tuple[Copper, ...], gap: float, taken: Any) -> Any:
+    """Return what else a pour stays off: what stands far apart in volts, bare holes, keep-outs, what is filled."""
+    import numpy as np
+    from shapely import Polygon, unary_union
+
+    found = [
+        unary_union(shapes).buffer(wide + MORE_CLEARANCE_MM, quad_segs=12)
+        for wide, shapes in _high(wired, pour.net, items, gap).items()
+    ]
+    found += list(hole_shapes([h for h in hole_items(wired) if not h.plated], gap + 0.1))
+    zones = [k.outline for k in keepouts_of(wired) if k.pours and pour.layer in k.layers and len(k.outline) > 2]
+    found += [Polygon([(mm(x), mm(y)) for x, y in zone]).buffer(0) for zone in zones]
+    if taken is not None:
+        found.append(taken.buffer(gap, quad_segs=4))
+    kept = np.empty(len(found), dtype=object)
+    kept[:] = found
+    return kept
 
 
 def _high(wired: Wired, net: str, items: tuple[Copper, ...], gap: float) -> dict[float, list[Any]]:
@@ -81,20 +157,6 @@ def _high(wired: Wired, net: str, items: tuple[Copper, ...], gap: float) -> dict
     return found
 
 
-def _bare_holes(wired: Wired, gap: float) -> Any:
-    from shapely import unary_union
-
-    holes = [hole_shape(h, gap + 0.1) for h in hole_items(wired) if not h.plated]
-    return unary_union(holes)
-
-
-def _kept_out(wired: Wired, layer: LayerName) -> Any:
-    from shapely import Polygon, unary_union
-
-    zones = [k.outline for k in keepouts_of(wired) if k.pours and layer in k.layers and len(k.outline) > 2]
-    return unary_union([Polygon([(mm(x), mm(y)) for x, y in zone]) for zone in zones])
-
-
 def relieved(pad: BoardPad, pour: Pour) -> bool:
     """Whether a pad of the poured net gets a moat with spokes."""
     if pad.net != pour.net or pour.layer not in pad.layers:
@@ -104,31 +166,33 @@ def relieved(pad: BoardPad, pour: Pour) -> bool:
 
 def spokes_of(pad: BoardPad, pour: Pour) -> list[Any]:
     """Return the four spokes of a pad, turned with it: each no wider than the side that it leaves from."""
-    from shapely import affinity, box
+    from shapely import polygons
 
     w, h, gap = mm(pad.width_nm) / 2, mm(pad.height_nm) / 2, mm(pour.gap_nm) + 0.2
     across = min(mm(pour.spoke_nm), 2 * h) / 2
     along = min(mm(pour.spoke_nm), 2 * w) / 2
-    shapes = [
-        box(0, -across, w + gap, across),
-        box(-w - gap, -across, 0, across),
-        box(-along, 0, along, h + gap),
-        box(-along, -h - gap, along, 0),
-    ]
-    turn = math.radians(pad.angle_mdeg / 1000)
-    x, y = mm(pad.x_nm), mm(pad.y_nm)
-    return [affinity.translate(affinity.rotate(s, turn, origin=(0, 0), use_radians=True), x, y) for s in shapes]
+    boxes = (
+        (0, -across, w + gap, across),
+        (-w - gap, -across, 0, across),
+        (-along, 0, along, h + gap),
+        (-along, -h - gap, along, 0),
+    )
+    corners = [[(x0, y0), (x1, y0), (x1, y1), (x0, y1)] for x0, y0, x1, y1 in boxes]
+    x, y, turn = mm(pad.x_nm), mm(pad.y_nm), math.radians(pad.angle_mdeg / 1000)
+    c, s = math.cos(turn), math.sin(turn)
+    return list(polygons([[(x + u * c - v * s, y + u * s + v * c) for u, v in four] for four in corners]))
 
 
-def _relieve(area: Any, wired: Wired, pour: Pour) -> Any:
-    from shapely import unary_union
+def _moats(wired: Wired, pour: Pour) -> Any:
+    """Return the moats round the pads that are soldered, their spokes left out."""
+    import numpy as np
+    from shapely import difference, union_all
 
-    moats = [
-        pad_shape(pad, mm(pour.gap_nm)).difference(unary_union(spokes_of(pad, pour)))
-        for pad in board_pads(wired)
-        if relieved(pad, pour)
-    ]
-    return area.difference(unary_union(moats)) if moats else area
+    pads = [pad for pad in board_pads(wired) if relieved(pad, pour)]
+    if not pads:
+        return np.empty(0, dtype=object)
+    spokes = np.array([spokes_of(pad, pour) for pad in pads], dtype=object)
+    return difference(pad_shapes(pads, mm(pour.gap_nm)), union_all(spokes, axis=1))
 
 
 @worked_out_from(on_board)

@@ -46,52 +46,38 @@ def nets_too_near(wired: Wired) -> tuple[TooNear, ...]:
 
 
 def _on_layer(wired: Wired, layer: LayerName) -> list[TooNear]:
-    from shapely.ops import nearest_points
-
     near = mm(wired.design.board.rules.clearance_nm) - ROUNDING_MM
     copper = layer_copper(wired, layer)
     items = [(i.net, i.what, i.shape) for i in copper.items] + [(p.net, "pour", p.shape) for p in copper.pours]
     found = []
-    for a, b in _near_pairs(copper, near):
+    for a, b, gap in _near_pairs(copper):
         (net_a, what_a, shape_a), (net_b, what_b, shape_b) = items[a], items[b]
-        if (net_a == net_b and net_a) or _one_pad(what_a, what_b, net_a, net_b):
+        if gap > near or (net_a == net_b and net_a) or _one_pad(what_a, what_b, net_a, net_b):
             continue
-        gap = float(shape_a.distance(shape_b))
-        if gap > near:
-            continue
-        at: Any = nearest_points(shape_a, shape_b)[0]
-        spot = Point(round(at.x * 1e6), round(at.y * 1e6))
-        found.append(TooNear(layer, net_a, net_b, what_a, what_b, gap, spot))
+        found.append(TooNear(layer, net_a, net_b, what_a, what_b, gap, _where(shape_a, shape_b)))
     return found
 
 
-def _near_pairs(copper: LayerCopper, near: float) -> Iterator[tuple[int, int]]:
-    """Yield pairs that may be too near, pours numbered after all else.
+def _where(a: Any, b: Any) -> Point:
+    """Return the place where two shapes are nearest to each other."""
+    from shapely.ops import nearest_points
 
-    A pour is asked by the pieces of its edge, and by what lies wholly in it: it is too large to be asked as a whole.
-    """
-    import numpy as np
-    from shapely import get_coordinates, intersects, linestrings
+    at: Any = nearest_points(a, b)[0]
+    return Point(round(at.x * 1e6), round(at.y * 1e6))
 
+
+def _near_pairs(copper: LayerCopper) -> Iterator[tuple[int, int, float]]:
+    """Yield pairs of different nets that may be too near and their gaps, mm, pours numbered after all else."""
+    left, right, gap = copper.pairs
+    keep = (copper.nets[left] != copper.nets[right]) | (copper.nets[left] < 0)
+    yield from zip(left[keep].tolist(), right[keep].tolist(), gap[keep].tolist(), strict=True)
     count = len(copper.items)
-    if count:
-        left, right = copper.tree.query(copper.shapes, predicate="dwithin", distance=near)
-        keep = (left < right) & ((copper.nets[left] != copper.nets[right]) | (copper.nets[left] < 0))
-        yield from zip(left[keep].tolist(), right[keep].tolist(), strict=True)
     for k, piece in enumerate(copper.pours):
-        others = [m for m in range(k) if copper.pours[m].net != piece.net]
-        yield from ((count + m, count + k) for m in others)
-        if not count:
-            continue
-        rings = [piece.shape.exterior, *piece.shape.interiors]
-        steps = [np.stack([c[:-1], c[1:]], axis=1) for c in map(get_coordinates, rings)]
-        _, at_edge = copper.tree.query(linestrings(np.concatenate(steps)), predicate="dwithin", distance=near)
-        foreign = copper.nets != copper.number.get(piece.net, -2)
-        close = np.zeros(count, dtype=bool)
-        close[at_edge] = True
-        open_ones = np.flatnonzero(foreign & ~close)
-        close[open_ones] = intersects(piece.shape, copper.shapes[open_ones])
-        yield from ((int(a), count + k) for a in np.flatnonzero(close & foreign))
+        for m in range(k):
+            if copper.pours[m].net != piece.net:
+                yield count + m, count + k, float(copper.pours[m].shape.distance(piece.shape))
+        net = copper.number.get(piece.net, -2)
+        yield from ((item, count + k, off) for item, off in copper.pour_gaps[k].items() if copper.nets[item] != net)
 
 
 def _one_pad(what_a: str, what_b: str, net_a: str, net_b: str) -> bool:

@@ -10,7 +10,7 @@ from zesty_trace.core.board.copper import (
     body_shape,
     on_board,
     outline_shape,
-    pad_shape,
+    pad_shapes,
     pattern_of,
     to_board,
 )
@@ -22,6 +22,7 @@ PEN_MM = 0.15
 TEXT_MM = 1.0
 PAD_GAP_MM = 0.1
 Line = tuple[tuple[float, float], ...]
+Box = tuple[float, float, float, float]
 
 
 @dataclass(frozen=True)
@@ -39,13 +40,12 @@ def silk_screen(wired: Wired, side: LayerName) -> Silk:
     design = wired.design
     margin = design.board.rules.mask_margin_nm / 1e6
     grow = margin + PAD_GAP_MM + PEN_MM / 2
-    keep_off = _KeepOff([pad_shape(p, grow) for p in board_pads(wired) if side in p.layers or p.drill_nm])
+    keep_off = _KeepOff(pad_shapes([p for p in board_pads(wired) if side in p.layers or p.drill_nm], grow))
     inside = outline_shape(design).buffer(-0.3)
     refs = [
         r for r, s in design.board.placements.items() if r in design.parts and s.side == side and wired.kind(r).pins
     ]
-    drawn = [line for ref in refs for line in _part_lines(wired, ref)]
-    lines = [piece for line in drawn for piece in _clip(line, keep_off, inside)]
+    lines = _clipped([line for ref in refs for line in _part_lines(wired, ref)], keep_off, inside)
     bodies = {r: body_shape(wired, r) for r in refs}
     taken: list[Any] = []
     left_out = []
@@ -58,7 +58,7 @@ def silk_screen(wired: Wired, side: LayerName) -> Silk:
             text_lines, room = placed
             lines += text_lines
             taken.append(room)
-            free.taken.append(room)
+            free.taken.append(room.bounds)
     name = _name_lines(design, bodies, [*taken, *keep_off.shapes], inside) if side == "top" else []
     return Silk(tuple(lines + name), tuple(left_out), bool(name))
 
@@ -66,15 +66,11 @@ def silk_screen(wired: Wired, side: LayerName) -> Silk:
 class _KeepOff:
     """The openings of the mask, grown by what silk keeps off."""
 
-    def __init__(self, shapes: list[Any]) -> None:
+    def __init__(self, shapes: Any) -> None:
         from shapely import STRtree
 
-        self.shapes = shapes
+        self.shapes = list(shapes)
         self.tree = STRtree(shapes)
-
-    def near(self, shape: Any) -> list[Any]:
-        """Return those that a shape meets."""
-        return [self.shapes[k] for k in self.tree.query(shape, predicate="intersects").tolist()]
 
     def meets(self, shape: Any) -> bool:
         """Whether a shape meets one of them."""
@@ -90,12 +86,15 @@ class _Free:
         self.refs = list(bodies)
         self.tree = STRtree([bodies[r] for r in self.refs])
         self.keep_off, self.inside = keep_off, inside
-        self.taken: list[Any] = []
+        self.taken: list[Box] = []
         prepare(inside)
 
     def room(self, box: Any, own: str) -> bool:
         """Whether a box is free but for the body of its own part."""
-        if not self.inside.covers(box) or self.keep_off.meets(box) or any(box.intersects(t) for t in self.taken):
+        x0, y0, x1, y1 = box.bounds
+        if any(x0 <= b[2] and x1 >= b[0] and y0 <= b[3] and y1 >= b[1] for b in self.taken):
+            return False
+        if not self.inside.covers(box) or self.keep_off.meets(box):
             return False
         return all(self.refs[k] == own for k in self.tree.query(box, predicate="intersects").tolist())
 
@@ -137,16 +136,26 @@ def _part_lines(wired: Wired, ref: str) -> list[Line]:
     return lines
 
 
-def _clip(line: Line, keep_off: _KeepOff, inside: Any) -> list[Line]:
-    from shapely import unary_union
-    from shapely.geometry import LineString
+def _clipped(lines: list[Line], keep_off: _KeepOff, inside: Any) -> list[Line]:
+    """Return what is left of lines inside the board and off what is kept free."""
+    import numpy as np
+    from shapely import covers, difference, intersection, linestrings, union_all
 
-    shape = LineString(line)
-    if not inside.covers(shape):
-        shape = shape.intersection(inside)
-    if near := keep_off.near(shape):
-        shape = shape.difference(unary_union(near))
-    pieces = getattr(shape, "geoms", [shape])
+    if not lines:
+        return []
+    counts = [len(line) for line in lines]
+    shapes = linestrings([p for line in lines for p in line], indices=np.repeat(np.arange(len(lines)), counts))
+    over = ~covers(inside, shapes)
+    shapes[over] = intersection(shapes[over], inside)
+    left, right = keep_off.tree.query(shapes, predicate="intersects")
+    if len(left):
+        order = np.argsort(left, kind="stable")
+        which, first, many = np.unique(left[order], return_index=True, return_counts=True)
+        near = np.full((len(which), int(many.max())), None, dtype=object)
+        row = np.repeat(np.arange(len(which)), many)
+        near[row, np.arange(len(left)) - first[row]] = np.array(keep_off.shapes, dtype=object)[right[order]]
+        shapes[which] = difference(shapes[which], union_all(near, axis=1))
+    pieces = (piece for shape in shapes for piece in getattr(shape, "geoms", [shape]))
     return [tuple(p.coords) for p in pieces if p.geom_type == "LineString" and p.length > 0.15]
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 # Each glyph: strokes separated by spaces, points as two digits (x, y), y up.
 GLYPHS: dict[str, str] = {
     "0": "100105163645413010 1145",
@@ -48,14 +50,19 @@ GLYPHS: dict[str, str] = {
 }
 
 
-def text_strokes(text: str, height: float) -> tuple[list[list[tuple[float, float]]], float]:
+Stroke = tuple[tuple[float, float], ...]
+
+
+@lru_cache(maxsize=4096)
+def text_strokes(text: str, height: float) -> tuple[tuple[Stroke, ...], float]:
     """Return polylines of `text` with its lower left at the origin, and its width; unknown letters are left blank."""
     unit = height / 6
-    lines: list[list[tuple[float, float]]] = []
+    lines: list[Stroke] = []
     x = 0.0
     for letter in text.upper():
         for stroke in GLYPHS.get(letter, "").split():
-            points = [(x + int(a) * unit, int(b) * unit) for a, b in zip(stroke[::2], stroke[1::2], strict=True)]
-            lines.append(points)
+            lines.append(
+                tuple((x + int(a) * unit, int(b) * unit) for a, b in zip(stroke[::2], stroke[1::2], strict=True))
+            )
         x += 5.6 * unit
-    return lines, max(0.0, x - 1.6 * unit)
+    return tuple(lines), max(0.0, x - 1.6 * unit)

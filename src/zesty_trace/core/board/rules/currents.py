@@ -166,7 +166,7 @@ def _of_net(wired: Wired, net: str, peaks: Any) -> Iterator[Piece]:
             current = _through(graph, node, takes)
             yield Piece(net, "track", node[1], current, length / 1e6, mm(track.width_nm), Point(*middle))
         elif node[0] == "via":
-            index = next(k for k, v in enumerate(board.vias) if ("via", v.x_nm, v.y_nm) == node)
+            index = node[1]
             via = board.vias[index]
             current = _through(graph, node, takes)
             yield Piece(net, "via", index, current, 0.0, mm(via.drill_nm), Point(via.x_nm, via.y_nm))

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, pad_shape
+from zesty_trace.core.board.copper import BoardPad, board_pads, pad_polygons
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
@@ -89,9 +89,9 @@ def distances(wired: Wired) -> list[Distance]:
 class _Pads:
     def __init__(self, wired: Wired) -> None:
         self.by_part: dict[str, list[tuple[BoardPad, Any]]] = {}
-        for pad in board_pads(wired):
+        for pad, shape in zip(board_pads(wired), pad_polygons(wired), strict=True):
             if pad.net and pad.layers:
-                self.by_part.setdefault(pad.pin.ref, []).append((pad, pad_shape(pad)))
+                self.by_part.setdefault(pad.pin.ref, []).append((pad, shape))
 
     def between(self, a: str, b: str, net: str) -> tuple[float, Point] | None:
         """Return how far the nearest pads of two parts on a net are, mm, and where."""

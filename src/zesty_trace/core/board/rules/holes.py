@@ -4,10 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zesty_trace.core.board.copper import board_pads, copper_items, hole_items, hole_shape, outline_shape, pad_hole
+import numpy as np
+
+from zesty_trace.core.board.copper import (
+    BoardPad,
+    Copper,
+    board_pads,
+    hole_items,
+    hole_shape,
+    hole_shapes,
+    outline_shape,
+    pad_hole,
+    pad_polygons,
+)
+from zesty_trace.core.board.cores import Exact, hole_cores, near_pairs
 from zesty_trace.core.board.shorts import ROUNDING_MM
+from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS
+from zesty_trace.core.design.model import LAYERS, LayerName
 from zesty_trace.core.findings import Finding, Severity, Subject, of_net, of_pin, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say_mm
@@ -142,10 +156,7 @@ def _thin_drill(about: Subject, what: str, drill: int, least: int, at: tuple[Poi
 
 def _vias(wired: Wired) -> Iterator[Finding]:
     """Yield rings, drills and places of vias, one finding a net of each sort."""
-    from shapely import Point as Spot
     from shapely import STRtree
-
-    from zesty_trace.core.board.copper import pad_shape
 
     board = wired.design.board
     rules = board.rules
@@ -160,14 +171,15 @@ def _vias(wired: Wired) -> Iterator[Finding]:
             found = _thin_drill(of_net(via.net, "via"), what, via.drill_nm, rules.drill_nm, at)
             ringed.setdefault(f"drill {via.net}", found)
     yield from ringed.values()
-    surface = [p for p in board_pads(wired) if p.layers and not p.drill_nm]
+    pads = zip(board_pads(wired), pad_polygons(wired), strict=True)
+    surface = [(p, s) for p, s in pads if p.layers and not p.drill_nm]
     if not surface or not board.vias:
         return
-    shapes = [pad_shape(p) for p in surface]
-    holes = [Spot(mm(v.x_nm), mm(v.y_nm)).buffer(mm(v.drill_nm) / 2) for v in board.vias]
+    shapes = [s for _, s in surface]
+    holes = hole_shapes(hole_items(wired)[-len(board.vias) :])
     left, right = STRtree(shapes).query(holes, predicate="intersects")
     for a, b in zip(left.tolist(), right.tolist(), strict=True):
-        via, pad = board.vias[a], surface[b]
+        via, pad = board.vias[a], surface[b][0]
         yield VIA_IN_PAD.found(
             Subject(pins=(pad.pin,), which=f"via at {via.x_nm}, {via.y_nm} nm"),
             f"A via lies in the pad of {pad.pin}",
@@ -178,18 +190,13 @@ def _vias(wired: Wired) -> Iterator[Finding]:
 
 
 def _near_each_other(wired: Wired) -> Iterator[Finding]:
-    from shapely import STRtree
-
     holes = hole_items(wired)
     if not holes:
         return
     least = mm(wired.design.board.rules.hole_gap_nm)
-    circles = [hole_shape(h) for h in holes]
-    left, right = STRtree(circles).query(circles, predicate="dwithin", distance=least - ROUNDING_MM)
-    for a, b in zip(left.tolist(), right.tolist(), strict=True):
-        if a >= b:
-            continue
-        gap = circles[a].distance(circles[b])
+    cores = hole_cores(holes)
+    left, right, gaps = near_pairs(cores, Exact(np.empty(0, dtype=object), np.empty(0)), least - ROUNDING_MM)
+    for a, b, gap in zip(left.tolist(), right.tolist(), gaps.tolist(), strict=True):
         yield HOLES.found(
             Subject(which=f"{holes[a].x_nm}, {holes[a].y_nm} and {holes[b].x_nm}, {holes[b].y_nm} nm"),
             f"Two holes are {gap:.2f} mm apart",
@@ -203,21 +210,15 @@ def _near_each_other(wired: Wired) -> Iterator[Finding]:
 
 def _near_copper(wired: Wired) -> Iterator[Finding]:
     """Yield copper at bare holes, and below the heads of screws."""
-    from shapely import Point as Spot
-
     least = mm(wired.design.board.rules.clearance_nm)
-    items = [(layer, item) for layer in LAYERS for item in copper_items(wired, layer)]
     for pad in board_pads(wired):
         if not pad.drill_nm or pad.plated:
             continue
-        ref = pad.pin.ref
-        hole = hole_shape(pad_hole(pad))
-        head = Spot(mm(pad.x_nm), mm(pad.y_nm)).buffer(wired.package(ref).keepout / 2)
+        ref, at = pad.pin.ref, (Point(pad.x_nm, pad.y_nm),)
+        free = wired.package(ref).keepout
         seen: set[str] = set()
-        for layer, item in items:
+        for layer, item, gap, middle in _round_hole(wired, pad, max(free / 2, mm(pad.drill_nm) / 2 + least)):
             name = item.net or item.what
-            gap = item.shape.distance(hole)
-            at = (Point(pad.x_nm, pad.y_nm),)
             if gap < least - ROUNDING_MM and f"hole {name}" not in seen:
                 seen.add(f"hole {name}")
                 where = "runs through" if gap <= 0 else f"is {gap:.2f} mm from"
@@ -230,25 +231,43 @@ def _near_copper(wired: Wired) -> Iterator[Finding]:
                     limit=least,
                     unit="mm",
                 )
-            elif item.net != wired.ground and item.shape.distance(head) <= 0 and name not in seen:
+            elif item.net != wired.ground and middle <= free / 2 and name not in seen:
                 seen.add(name)
                 yield SCREW_HEAD.found(
                     Subject(refs=(ref,), nets=(item.net,) if item.net else (), which="head"),
                     f"{name} runs below the screw head of {ref}",
-                    f"A head needs {wired.package(ref).keepout:g} mm free of copper but ground. Move the track.",
+                    f"A head needs {free:g} mm free of copper but ground. Move the track.",
                     at=at,
-                    limit=wired.package(ref).keepout,
+                    limit=free,
                     unit="mm",
                 )
 
 
+def _round_hole(wired: Wired, pad: BoardPad, reach_mm: float) -> Iterator[tuple[LayerName, Copper, float, float]]:
+    """Yield the copper round a hole, pours as well: its layer, it, how far it is from the hole and from its middle."""
+    from shapely import Point as Spot
+
+    hole, middle = hole_shape(pad_hole(pad)), Spot(mm(pad.x_nm), mm(pad.y_nm))
+    room = hole.union(middle).buffer(reach_mm)
+    for layer in LAYERS:
+        copper = layer_copper(wired, layer)
+        near = np.unique(copper.cores.item[copper.tree.query(room)])
+        found = [copper.items[k] for k in near.tolist()]
+        found += [Copper(p.net, layer, p.shape, "pour", p.node) for p in copper.pours if p.shape.intersects(room)]
+        for item in found:
+            yield layer, item, float(item.shape.distance(hole)), float(item.shape.distance(middle))
+
+
 def _near_edge(wired: Wired) -> Iterator[Finding]:
+    from shapely import covers, distance, prepare
+
     board, least = outline_shape(wired.design), mm(wired.design.board.rules.hole_edge_nm)
-    for hole in hole_items(wired):
-        circle = hole_shape(hole)
-        gap = board.boundary.distance(circle) if board.covers(circle) else 0.0
-        if gap >= least - ROUNDING_MM:
-            continue
+    holes = hole_items(wired)
+    circles = hole_shapes(holes)
+    prepare(board)
+    gaps = np.where(covers(board, circles), distance(board.boundary, circles), 0.0)
+    for k in np.flatnonzero(gaps < least - ROUNDING_MM).tolist():
+        hole, gap = holes[k], float(gaps[k])
         yield HOLE_EDGE.found(
             Subject(which=f"{hole.x_nm}, {hole.y_nm} nm"),
             f"A hole of {say_mm(hole.drill_nm)} is {gap:.2f} mm from the edge",

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import partial
 
+from zesty_trace.core.board.cores import line_cores
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import LAYERS, Design
 from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, rule
 from zesty_trace.core.geometry import Point
-from zesty_trace.core.quantities import mm
 
 GONE = rule(
     "copper of nothing",
@@ -79,7 +79,6 @@ def _gone(wired: Wired) -> Iterator[Finding]:
 def _dangling(wired: Wired) -> Iterator[Finding]:
     """Yield tracks with an end in the air, one finding a net."""
     import numpy as np
-    from shapely import buffer, points
 
     seen: set[str] = set()
     for layer in LAYERS:
@@ -89,9 +88,7 @@ def _dangling(wired: Wired) -> Iterator[Finding]:
         ends = [(t, p, place[("track", k)]) for k, t in mine for p in (t.points[0], t.points[-1])]
         if not ends:
             continue
-        spots = buffer(
-            points([(mm(x), mm(y)) for _, (x, y), _ in ends]), np.array([mm(t.width_nm) / 2 for t, *_ in ends])
-        )
+        spots = line_cores([(p,) for _, p, _ in ends], [t.width_nm for t, *_ in ends])
         nets = np.array([copper.number.get(t.net, -3) for t, *_ in ends])
         joined = copper.touched(spots, nets, np.array([own for *_, own in ends]))
         for k in np.flatnonzero(~joined).tolist():
@@ -110,18 +107,17 @@ def _dangling(wired: Wired) -> Iterator[Finding]:
 def _loose(wired: Wired) -> Iterator[Finding]:
     """Yield vias that do not join copper on both layers, one finding a net."""
     import numpy as np
-    from shapely import buffer, points
 
     vias = wired.design.board.vias
     if not vias:
         return
-    spots = buffer(points([(mm(v.x_nm), mm(v.y_nm)) for v in vias]), np.array([mm(v.diameter_nm) / 2 for v in vias]))
+    spots = line_cores([((v.x_nm, v.y_nm),) for v in vias], [v.diameter_nm for v in vias])
     joined = []
     for layer in LAYERS:
         copper = layer_copper(wired, layer)
         place = {i.node: k for k, i in enumerate(copper.items)}
         nets = np.array([copper.number.get(v.net, -3) for v in vias])
-        own = np.array([place[("via", v.x_nm, v.y_nm)] for v in vias])
+        own = np.array([place[("via", k)] for k in range(len(vias))])
         joined.append(copper.touched(spots, nets, own))
     seen: set[str] = set()
     for k in np.flatnonzero(~(joined[0] & joined[1])).tolist():

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zesty_trace.core.board.copper import board_pads, copper_items, pad_shape
+from zesty_trace.core.board.copper import board_pads, copper_items, pad_shape, pad_shapes
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS
@@ -40,7 +40,7 @@ def check_masks(wired: Wired) -> Iterator[Finding]:
         pads = [p for p in board_pads(wired) if layer in p.layers]
         if not pads:
             continue
-        openings = [pad_shape(p, margin) for p in pads]
+        openings = pad_shapes(pads, margin)
         tree = STRtree(openings)
         left, right = tree.query(openings, predicate="dwithin", distance=max(0.0, least - ROUNDING_MM))
         thin: dict[tuple[str, str], tuple[float, int, int]] = {}

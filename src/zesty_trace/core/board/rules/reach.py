@@ -7,7 +7,15 @@ from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any
 
-from zesty_trace.core.board.copper import board_pads, body_shape, height_nm, hole_items, pad_shape, pattern_of, to_board
+from zesty_trace.core.board.copper import (
+    board_pads,
+    body_shape,
+    height_nm,
+    hole_items,
+    pad_polygons,
+    pattern_of,
+    to_board,
+)
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.findings import Finding, Severity, Subject, of_net, of_part, rule
 from zesty_trace.core.geometry import Point
@@ -131,11 +139,10 @@ def _sensitive(wired: Wired, bodies: dict[str, Any]) -> Iterator[Finding]:
     if not shy:
         return
     tree = STRtree([bodies[r] for r in shy])
-    for pad in board_pads(wired):
+    for pad, shape in zip(board_pads(wired), pad_polygons(wired), strict=True):
         by_hand = pad.drill_nm and pad.plated
         if not by_hand or mm(pad.width_nm) * mm(pad.height_nm) < BIG_PAD_MM2:
             continue
-        shape = pad_shape(pad)
         for k in tree.query(shape, predicate="dwithin", distance=WARM_MM).tolist():
             if shy[k] == pad.pin.ref:
                 continue

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from typing import Any
 
@@ -27,25 +28,23 @@ STARVED = rule(
 
 def check_thermals(wired: Wired) -> Iterator[Finding]:
     """Yield through-hole pads whose pour reaches them by one spoke, and that no track joins."""
-    from shapely import Point as Spot
+    from shapely import intersects, prepare
 
     board = wired.design.board
-    ends = [(t.net, Spot(mm(x), mm(y))) for t in board.tracks for x, y in (t.points[0], t.points[-1])]
     counted: dict[tuple[Pin, int, int], tuple[int, BoardPad]] = {}
     for pour in board.pours:
         area = next((a for net, a in pour_shapes(wired, pour.layer) if net == pour.net), None)
         if area is None or area.is_empty:
             continue
+        prepare(area)
         for pad in board_pads(wired):
             if not pad.drill_nm or not relieved(pad, pour):
                 continue
-            reached = sum(area.intersects(_tip(spoke, pad.x_nm, pad.y_nm)) for spoke in spokes_of(pad, pour))
+            reached = int(intersects(area, _tips(spokes_of(pad, pour), pad)).sum())
             key = (pad.pin, pad.x_nm, pad.y_nm)
             counted[key] = (counted.get(key, (0, pad))[0] + reached, pad)
     for (pin, x, y), (count, pad) in counted.items():
-        here = Spot(mm(x), mm(y)).buffer(mm(max(pad.width_nm, pad.height_nm)) / 2)
-        tracked = any(net == pad.net and here.intersects(end) for net, end in ends)
-        if count == 0 or count >= LEAST_SPOKES or tracked:
+        if count == 0 or count >= LEAST_SPOKES or _tracked(wired, pad):
             continue
         yield STARVED.found(
             of_pin(pin),
@@ -58,10 +57,23 @@ def check_thermals(wired: Wired) -> Iterator[Finding]:
         )
 
 
-def _tip(spoke: Any, x_nm: int, y_nm: int) -> Any:
-    """Return the corners of a spoke that are furthest from the pad."""
-    from shapely import MultiPoint, Point
+def _tracked(wired: Wired, pad: BoardPad) -> bool:
+    """Whether a track of its net ends in a pad."""
+    reach = mm(max(pad.width_nm, pad.height_nm)) / 2
+    return any(
+        math.hypot(mm(x - pad.x_nm), mm(y - pad.y_nm)) <= reach
+        for t in wired.design.board.tracks
+        if t.net == pad.net
+        for x, y in (t.points[0], t.points[-1])
+    )
 
-    middle = Point(mm(x_nm), mm(y_nm))
-    corners = sorted((Point(c) for c in spoke.exterior.coords[:4]), key=lambda c: -c.distance(middle))
-    return MultiPoint(corners[:2]).centroid.buffer(0.06)
+
+def _tips(spokes: list[Any], pad: BoardPad) -> Any:
+    """Return the far ends of spokes: small discs between the two corners that are furthest from the pad."""
+    import numpy as np
+    from shapely import buffer, get_coordinates, points
+
+    middle = np.array((mm(pad.x_nm), mm(pad.y_nm)))
+    corners = get_coordinates(spokes).reshape(len(spokes), 5, 2)[:, :4]
+    far = np.argsort(-np.linalg.norm(corners - middle, axis=2), axis=1, kind="stable")[:, :2]
+    return buffer(points(np.take_along_axis(corners, far[:, :, None], axis=1).mean(axis=1)), 0.06)

@@ -1,0 +1,248 @@
+"""The copper graph: what copper joins, from its shapes alone, brought up to date by what an edit touches.
+
+Built once, `update` takes away the pieces that are gone, adds those that are new and measures only those against
+their neighbours. Pours are as they were filled last: `stale` says that copper has changed since, `fill` fills anew.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Hashable, Iterable, Iterator, Mapping
+from typing import Any
+
+from zesty_trace.core.board.copper import BoardPad, Copper, Node, board_pads, lay, pad_node, pad_shapes
+from zesty_trace.core.board.cores import join, line_cores, pad_cores
+from zesty_trace.core.board.links import Connectivity, Link, shortest_links
+from zesty_trace.core.board.sheet import Sheet
+from zesty_trace.core.board.shorts import ROUNDING_MM
+from zesty_trace.core.board.touch import layer_copper
+from zesty_trace.core.circuit.wired import Wired, same
+from zesty_trace.core.design.model import LAYERS, LayerName, Track, Via
+from zesty_trace.core.quantities import mm
+
+
+class CopperGraph:
+    """Pieces of copper and which of one net touch; of different nets, which are too near."""
+
+    def __init__(self, wired: Wired) -> None:
+        self._build(wired)
+
+    def _build(self, wired: Wired) -> None:
+        self.wired = wired
+        self._sheets: dict[LayerName, Sheet] = {layer: Sheet() for layer in LAYERS}
+        self._numbers: dict[Node, dict[LayerName, int]] = {}
+        self.joined: dict[Node, set[Node]] = {}
+        self.too_near: dict[tuple[LayerName, Node, Node], float] = {}
+        self._beside: dict[Node, set[tuple[LayerName, Node, Node]]] = {}
+        self._nodes: dict[str, dict[Node, None]] = {}
+        self._pads: dict[str, list[BoardPad]] = {}
+        self._known: dict[str, tuple[tuple[Link, ...], int]] = {}
+        self._on_pour: dict[Node, set[Node]] = {}
+        self.stale = False
+        board = wired.design.board
+        self._add(board_pads(wired), _numbered(board.tracks), _numbered(board.vias))
+        self.fill(wired)
+
+    def update(self, wired: Wired) -> set[str]:
+        """Follow an edit; return the nets whose copper has changed. Only what is new is measured."""
+        if not same(_ground(self.wired), _ground(wired)):
+            self._build(wired)
+            return set(wired.design.nets)
+        old, new = self.wired.design.board, wired.design.board
+        self.wired = wired
+        moved = {
+            ref
+            for ref in old.placements.keys() | new.placements.keys()
+            if old.placements.get(ref) is not new.placements.get(ref)
+            and old.placements.get(ref) != new.placements.get(ref)
+        }
+        tracks, gone_tracks = _changes(old.tracks, new.tracks)
+        vias, gone_vias = _changes(old.vias, new.vias)
+        gone: list[Node] = [*gone_tracks, *gone_vias]
+        gone += [pad_node(p) for ref in moved for p in self._pads.get(ref, ()) if p.layers]
+        touched = self._take(gone)
+        for ref in moved:
+            self._pads.pop(ref, None)
+        pads = board_pads(wired, moved) if moved else []
+        touched |= self._add(pads, tracks, vias)
+        self.stale = self.stale or (bool(gone or pads or tracks or vias) and bool(new.pours)) or old.pours != new.pours
+        return touched
+
+    def _take(self, nodes: Iterable[Node]) -> set[str]:
+        nets = set()
+        for node in nodes:
+            numbers = self._numbers.pop(node, None)
+            if numbers is None:
+                continue
+            for layer, number in numbers.items():
+                net = self._sheets[layer].items[number].net
+                self._sheets[layer].take(number)
+                nets.add(net)
+                self._nodes.get(net, {}).pop(node, None)
+            for other in self.joined.pop(node, set()):
+                self.joined.get(other, set()).discard(node)
+            for key in self._beside.pop(node, set()):
+                self.too_near.pop(key, None)
+                for end in key[1:]:
+                    self._beside.get(end, set()).discard(key)
+        for net in nets:
+            self._known.pop(net, None)
+        return nets - {""}
+
+    def _add(self, pads: list[BoardPad], tracks: Mapping[Node, Track], vias: Mapping[Node, Via]) -> set[str]:
+        nets: set[str] = set()
+        for pad in pads:
+            self._pads.setdefault(pad.pin.ref, []).append(pad)
+            nets.add(pad.net)
+        limit = mm(self.wired.design.board.rules.clearance_nm) - ROUNDING_MM
+        for layer, sheet in self._sheets.items():
+            here = [p for p in pads if layer in p.layers]
+            own = {k: t for k, t in tracks.items() if t.layer == layer}
+            if not (here or own or vias):
+                continue
+            laid = lay(layer, list(zip(here, pad_shapes(here), strict=True)), own, vias)
+            spots = [((v.x_nm, v.y_nm),) for v in vias.values()]
+            cores = join(
+                (
+                    pad_cores(here),
+                    line_cores([t.points for t in own.values()], [t.width_nm for t in own.values()], len(here)),
+                    line_cores(spots, [v.diameter_nm for v in vias.values()], len(here) + len(own)),
+                )
+            )
+            numbers = sheet.put(laid.items, laid.lines, laid.radii, cores)
+            for number, item in zip(numbers, laid.items, strict=True):
+                self._numbers.setdefault(item.node, {})[layer] = number
+                self.joined.setdefault(item.node, set())
+                self._nodes.setdefault(item.net, {})[item.node] = None
+                nets.add(item.net)
+            for a, b, gap in sheet.near(numbers, limit):
+                self._meet(layer, sheet.items[a], sheet.items[b], gap)
+        self._onto_pours(pads, tracks, vias)
+        for net in nets:
+            self._known.pop(net, None)
+        return nets - {""}
+
+    def _meet(self, layer: LayerName, a: Copper, b: Copper, gap: float) -> None:
+        if a.net == b.net and a.net:
+            if gap <= 0:
+                self.joined[a.node].add(b.node)
+                self.joined[b.node].add(a.node)
+            return
+        if (not a.net and a.node == b.node) or (not a.net and not b.net and a.what == b.what):
+            return  # pads of one pin that is on no net
+        key = (layer, a.node, b.node)
+        self.too_near[key] = gap
+        self._beside.setdefault(a.node, set()).add(key)
+        self._beside.setdefault(b.node, set()).add(key)
+
+    def fill(self, wired: Wired) -> None:
+        """Take the pours as they are filled now."""
+        for piece in self._on_pour:
+            for node in self.joined.pop(piece, set()):
+                self.joined.get(node, set()).discard(piece)
+            self._nodes.get(str(piece[2]), {}).pop(piece, None)
+        self._on_pour = {}
+        self._pour_shapes: dict[Node, tuple[LayerName, str, Any]] = {}
+        for layer in LAYERS if wired.design.board.pours else ():
+            copper = layer_copper(wired, layer)
+            names = _names(wired)
+            for k, piece in enumerate(copper.pours):
+                self._pour_shapes[piece.node] = (layer, piece.net, piece.shape)
+                self._on_pour[piece.node] = set()
+                self.joined[piece.node] = set()
+                self._nodes.setdefault(piece.net, {})[piece.node] = None
+                for item in copper.on_pour(k).tolist():
+                    self._join_pour(piece.node, names.get(copper.items[item].node, copper.items[item].node))
+        self._known = {}
+        self.stale = False
+
+    def _join_pour(self, piece: Node, node: Node) -> None:
+        self.joined[piece].add(node)
+        self.joined[node].add(piece)
+
+    def _onto_pours(self, pads: list[BoardPad], tracks: Mapping[Node, Track], vias: Mapping[Node, Via]) -> None:
+        """Join new pieces to the pours as they were filled last."""
+        poured = {net for _, net, _ in getattr(self, "_pour_shapes", {}).values()}
+        new = [pad_node(p) for p in pads if p.net in poured and p.layers]
+        new += [k for k, t in tracks.items() if t.net in poured] + [k for k, v in vias.items() if v.net in poured]
+        for node in new:
+            for layer, number in self._numbers[node].items():
+                item = self._sheets[layer].items[number]
+                for piece, (on, net, shape) in self._pour_shapes.items():
+                    if on == layer and net == item.net and shape.intersects(item.shape):
+                        self._join_pour(piece, node)
+
+    def together(self, node: Node) -> set[Node]:
+        """Return all pieces that copper joins with a piece, itself counted in."""
+        seen, ahead = {node}, [node]
+        while ahead:
+            for other in self.joined.get(ahead.pop(), ()):
+                if other not in seen:
+                    seen.add(other)
+                    ahead.append(other)
+        return seen
+
+    def too_near_names(self) -> Iterator[tuple[LayerName, tuple[str, str]]]:
+        """Yield layer and the nets of pieces that are too near, what they are for those of no net."""
+        for layer, a, b in self.too_near:
+            sheet = self._sheets[layer]
+            one, two = (sheet.items[self._numbers[node][layer]] for node in (a, b))
+            yield layer, (one.net or one.what, two.net or two.what)
+
+    def connectivity(self) -> Connectivity:
+        """Return the missing links of all nets and how many are wanted, from what is known of nets that stay."""
+        by_net: dict[str, list[BoardPad]] = {}
+        for pads in self._pads.values():
+            for pad in pads:
+                if pad.net and pad.layers and pad.net not in self._known:
+                    by_net.setdefault(pad.net, []).append(pad)
+        for net, pads in by_net.items():
+            self._known[net] = (tuple(shortest_links(net, self._pieces(pads))), len(pads) - 1)
+        kept = [k for net, k in self._known.items() if net in self.wired.design.nets]
+        return Connectivity(tuple(link for links, _ in kept for link in links), sum(wanted for _, wanted in kept))
+
+    def _pieces(self, pads: list[BoardPad]) -> list[list[BoardPad]]:
+        left, found = pads, []
+        while left:
+            reached = self.together(pad_node(left[0]))
+            found.append([p for p in left if pad_node(p) in reached])
+            left = [p for p in left if pad_node(p) not in reached]
+        return found
+
+
+def _ground(wired: Wired) -> tuple[Any, ...]:
+    """Return what a graph is built on: when it changes, all is measured anew."""
+    rules = wired.design.board.rules
+    return wired.catalogue, wired.design.nets, wired.footprints, wired.raised, rules.clearance_nm, rules.sides
+
+
+def _numbered(pieces: Iterable[Any]) -> dict[Node, Any]:
+    """Return pieces by what they are: the second of two that are alike has another number."""
+    seen: Counter[Hashable] = Counter()
+    found: dict[Node, Any] = {}
+    for piece in pieces:
+        found["copper", piece, seen[piece]] = piece
+        seen[piece] += 1
+    return found
+
+
+def _changes(old: tuple[Any, ...], new: tuple[Any, ...]) -> tuple[dict[Node, Any], list[Node]]:
+    """Return what is new, by its node, and the nodes that are gone."""
+    if old is new:
+        return {}, []
+    before, after = Counter(map(id, old)), Counter(map(id, new))
+    changed = {p for p in (*old, *new) if before[id(p)] != after[id(p)]}
+    if not changed:
+        return {}, []
+    was = _numbered(p for p in old if p in changed)
+    now = _numbered(p for p in new if p in changed)
+    return {k: p for k, p in now.items() if k not in was}, [k for k in was if k not in now]
+
+
+def _names(wired: Wired) -> dict[Node, Node]:
+    """Return the nodes of tracks and vias by their place in the design -> as this graph calls them."""
+    board = wired.design.board
+    found: dict[Node, Node] = {}
+    for what, pieces in (("track", board.tracks), ("via", board.vias)):
+        found |= {(what, k): node for k, node in enumerate(_numbered(pieces))}
+    return found
