@@ -11,12 +11,17 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from zesty_trace.core.board.check import check_board
+from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.graph import CopperGraph
 from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.live import LiveReview
+from zesty_trace.core.board.place import place_rest
+from zesty_trace.core.board.rules.distances import distances
 from zesty_trace.core.board.shorts import nets_too_near
+from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Placement, Pour, Track, Via
+from zesty_trace.core.design.model import Design, Placement, Pour, Track, Via
 
 NEAR = {"clearance", "hole and copper"}
 
@@ -136,3 +141,53 @@ def test_the_graph_is_what_brute_force_builds_after_every_edit(seed: int, poured
         near = {p for p in nets_too_near(wired) if "pour" not in (p.what_a, p.what_b)}
         named = {(p.layer, frozenset((p.net_a or p.what_a, p.net_b or p.what_b))) for p in near}
         assert {(layer, frozenset(ends)) for layer, ends in graph.too_near_names()} == named
+
+
+LIVE = {
+    "overlap",
+    "outside",
+    "template",
+    "height",
+    "keep-out",
+    "connector facing",
+    "connector blocked",
+    "bypass distance",
+}
+
+
+@settings(max_examples=15, deadline=None, suppress_health_check=list(HealthCheck))
+@given(seed=st.integers(0, 100_000))
+@pytest.mark.campaign
+def test_the_live_review_says_of_a_moved_part_what_the_whole_one_does(seed: int) -> None:
+    random = Random(seed)
+    wired = scribbled(seed, 5, 2)
+    wired = wired.edited(edits.set_copper, wired.design.board.tracks, wired.design.board.vias, ())
+    live = LiveReview(wired)
+    for _ in range(4):
+        ref = random.choice(list(wired.design.board.placements))
+        wired = wired.edited(edits.nudge, ref, dx_nm=random.randrange(-30, 30) * 100_000, dy_nm=500_000).after(wired)
+        said = {f.identity for f in live.moved(wired, [ref])}
+        whole = check_board(wired)
+        own = {f.identity for f in whole if f.rule in LIVE and ref in f.refs}
+        assert own <= said
+        assert said <= {f.identity for f in whole}
+        pads = {f"pad {p.pin}" for p in board_pads(wired, [ref])}
+        too_near = {frozenset(p.nets) for p in nets_too_near(wired) if {p.what_a, p.what_b} & pads}
+        assert too_near <= {frozenset(f.nets) for f in live.moved(wired, [ref]) if f.rule == "clearance"}
+        assert live.links().wanted == connectivity(wired).wanted
+        assert len(live.links().links) == len(connectivity(wired).links)
+
+
+def test_the_live_review_of_a_demo_says_how_far_a_capacitor_has_gone(mended: Design, catalogue: Catalogue) -> None:
+    wired = Wired(mended, catalogue)
+    wired = wired.with_design(place_rest(wired))
+    live = LiveReview(wired)
+    near = next(d for d in distances(wired) if d.what == "bypass" and d.mm < d.limit_mm)
+    assert not [f for f in live.moved(wired, [near.ref]) if f.rule == "bypass distance"]
+    gone = wired.edited(edits.nudge, near.ref, dx_nm=60_000_000)
+    found = live.moved(gone, [near.ref])
+    assert any(f.rule == "outside" for f in found)
+    others = [d for d in distances(gone) if d.what == "bypass" and d.to == near.to]
+    assert ("bypass distance" in {f.rule for f in found}) == any(
+        d.mm > d.limit_mm and near.ref == d.ref for d in others
+    )

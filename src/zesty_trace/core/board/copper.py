@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any, NamedTuple
 
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
@@ -250,6 +251,7 @@ def body_shape(wired: Wired, ref: str) -> Any:
     return _rectangle(pattern_of(wired, ref).body, design.board.placements[ref])
 
 
+@lru_cache(maxsize=8192)
 def _rectangle(rectangle: Box, placement: Placement) -> Any:
     from shapely import Polygon
 

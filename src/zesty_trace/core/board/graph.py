@@ -7,14 +7,14 @@ their neighbours. Pours are as they were filled last: `stale` says that copper h
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Hashable, Iterable, Iterator, Mapping
+from collections.abc import Collection, Hashable, Iterable, Iterator, Mapping
 from typing import Any
 
 from zesty_trace.core.board.copper import BoardPad, Copper, Node, board_pads, lay, pad_node, pad_shapes
 from zesty_trace.core.board.cores import join, line_cores, pad_cores
 from zesty_trace.core.board.links import Connectivity, Link, shortest_links
 from zesty_trace.core.board.sheet import Sheet
-from zesty_trace.core.board.shorts import ROUNDING_MM
+from zesty_trace.core.board.shorts import ROUNDING_MM, TooNear, nearest_place
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, same
 from zesty_trace.core.design.model import LAYERS, LayerName, Track, Via
@@ -188,6 +188,20 @@ class CopperGraph:
             sheet = self._sheets[layer]
             one, two = (sheet.items[self._numbers[node][layer]] for node in (a, b))
             yield layer, (one.net or one.what, two.net or two.what)
+
+    def near_parts(self, refs: Collection[str]) -> Iterator[TooNear]:
+        """Yield what is too near to pads of some parts."""
+        seen = set()
+        for pad in (p for ref in refs for p in self._pads.get(ref, ())):
+            for key in self._beside.get(pad_node(pad), ()):
+                layer, *nodes = key
+                sheet = self._sheets[layer]
+                one, two = (sheet.items[self._numbers[node][layer]] for node in nodes)
+                ends = (layer, *sorted((one.net or one.what, two.net or two.what)))
+                if ends not in seen:
+                    seen.add(ends)
+                    at = nearest_place(one.shape, two.shape)
+                    yield TooNear(layer, one.net, two.net, one.what, two.what, self.too_near[key], at)
 
     def connectivity(self) -> Connectivity:
         """Return the missing links of all nets and how many are wanted, from what is known of nets that stay."""

@@ -54,11 +54,11 @@ def _on_layer(wired: Wired, layer: LayerName) -> list[TooNear]:
         (net_a, what_a, shape_a), (net_b, what_b, shape_b) = items[a], items[b]
         if gap > near or (net_a == net_b and net_a) or _one_pad(what_a, what_b, net_a, net_b):
             continue
-        found.append(TooNear(layer, net_a, net_b, what_a, what_b, gap, _where(shape_a, shape_b)))
+        found.append(TooNear(layer, net_a, net_b, what_a, what_b, gap, nearest_place(shape_a, shape_b)))
     return found
 
 
-def _where(a: Any, b: Any) -> Point:
+def nearest_place(a: Any, b: Any) -> Point:
     """Return the place where two shapes are nearest to each other."""
     from shapely.ops import nearest_points
 

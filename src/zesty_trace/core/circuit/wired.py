@@ -40,6 +40,8 @@ class Neighbour(NamedTuple):
         return self.pin.ref
 
 
+# What is read off parts, nets and catalogue alone.
+OF_THE_NETLIST = ("net_of", "ground", "rails", "_by_wiring", "_specs", "footprints", "raised")
 Reads = Callable[["Wired"], tuple[Any, ...]]
 
 
@@ -105,6 +107,11 @@ class Wired:
         """Take over from an earlier value what depends only on what is still the same; return itself."""
         if before is None:
             return self
+        alike = before.design.parts is self.design.parts and before.design.nets is self.design.nets
+        if alike and before.catalogue is self.catalogue:
+            for name in OF_THE_NETLIST:
+                if name in before.__dict__:
+                    self.__dict__.setdefault(name, before.__dict__[name])
         with before._lock:
             known = list(before._known.items())
         for read, slot in known:

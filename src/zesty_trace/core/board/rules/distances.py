@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from typing import Any
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, pad_polygons
+from zesty_trace.core.board.copper import BoardPad, board_pads, pad_polygons, pad_shapes
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.decoupling import decoupled_part
 from zesty_trace.core.circuit.wired import Wired
@@ -63,10 +63,10 @@ class Distance:
     at: Point
 
 
-def check_distances(wired: Wired) -> Iterator[Finding]:
-    """Yield what stands too far from what it serves."""
+def check_distances(wired: Wired, only: Collection[str] | None = None) -> Iterator[Finding]:
+    """Yield what stands too far from what it serves; with `only`, where one of those parts is concerned."""
     rules = {"bypass": BYPASS, "crystal": CRYSTAL, "clamp": CLAMP, "regulator": REGULATOR}
-    for d in distances(wired):
+    for d in distances(wired, only):
         if d.mm > d.limit_mm:
             yield rules[d.what].found(
                 Subject(refs=(d.ref, d.to), which=d.net),
@@ -80,38 +80,53 @@ def check_distances(wired: Wired) -> Iterator[Finding]:
             )
 
 
-def distances(wired: Wired) -> list[Distance]:
-    """Return every distance that the circuit asks for, as it is on the board."""
-    pads = _Pads(wired)
-    return [*_bypass(wired, pads), *_crystals(wired, pads), *_clamps(wired, pads), *_regulators(wired, pads)]
+def distances(wired: Wired, only: Collection[str] | None = None) -> list[Distance]:
+    """Return every distance that the circuit asks for, as it is on the board; with `only`, those of some parts."""
+    pads = _Pads(wired, only)
+    found = [*_bypass(wired, pads), *_crystals(wired, pads), *_clamps(wired, pads), *_regulators(wired, pads)]
+    return found if only is None else [d for d in found if d.ref in only or d.to in only]
 
 
 class _Pads:
-    def __init__(self, wired: Wired) -> None:
-        self.by_part: dict[str, list[tuple[BoardPad, Any]]] = {}
-        for pad, shape in zip(board_pads(wired), pad_polygons(wired), strict=True):
+    """The pads of parts with their polygons, of all or of those that are asked for."""
+
+    def __init__(self, wired: Wired, only: Collection[str] | None) -> None:
+        self._wired, self._only = wired, only
+        self._by_part: dict[str, list[tuple[BoardPad, Any]]] = {}
+        for pad, shape in zip(board_pads(wired), pad_polygons(wired), strict=True) if only is None else ():
             if pad.net and pad.layers:
-                self.by_part.setdefault(pad.pin.ref, []).append((pad, shape))
+                self._by_part.setdefault(pad.pin.ref, []).append((pad, shape))
+
+    def of(self, ref: str) -> list[tuple[BoardPad, Any]]:
+        """Return the pads of a part that are on nets."""
+        if self._only is not None and ref not in self._by_part:
+            pads = [p for p in board_pads(self._wired, (ref,)) if p.net and p.layers]
+            self._by_part[ref] = list(zip(pads, pad_shapes(pads), strict=True))
+        return self._by_part.get(ref, [])
+
+    def concern(self, refs: Collection[str]) -> bool:
+        """Whether one of these parts is asked for."""
+        return self._only is None or any(r in self._only for r in refs)
 
     def between(self, a: str, b: str, net: str) -> tuple[float, Point] | None:
         """Return how far the nearest pads of two parts on a net are, mm, and where."""
         found = [
             (sa.distance(sb), Point(pa.x_nm, pa.y_nm))
-            for pa, sa in self.by_part.get(a, ())
+            for pa, sa in self.of(a)
             if pa.net == net
-            for pb, sb in self.by_part.get(b, ())
+            for pb, sb in self.of(b)
             if pb.net == net
         ]
         return min(found) if found else None
 
     def from_pin(self, pin: Pin, others: list[str]) -> tuple[float, str, Point] | None:
         """Return the part of `others` whose pad on the pin's net is nearest to the pin."""
-        own = [(p, s) for p, s in self.by_part.get(pin.ref, ()) if p.pin == pin]
+        own = [(p, s) for p, s in self.of(pin.ref) if p.pin == pin]
         found = [
             (s.distance(so), ref, Point(po.x_nm, po.y_nm))
             for p, s in own
             for ref in others
-            for po, so in self.by_part.get(ref, ())
+            for po, so in self.of(ref)
             if po.net == p.net
         ]
         return min(found) if found else None
@@ -121,20 +136,23 @@ def _bypass(wired: Wired, pads: _Pads) -> Iterator[Distance]:
     """Yield, per chip that bypass capacitors belong to, the nearest one: one at its pin is what it needs."""
     members = list(wired.design.parts)
     rails = set(wired.rails)
-    mine: dict[tuple[str, str], list[tuple[float, str, Point]]] = {}
+    mine: dict[tuple[str, str], list[str]] = {}
     for index, ref in enumerate(members):
-        if not wired.kind(ref).is_a(m.Capacitor) or ref not in pads.by_part:
+        if not wired.kind(ref).is_a(m.Capacitor):
             continue
-        nets = {p.net for p, _ in pads.by_part[ref]}
+        nets = {wired.net_of.get(p, "") for p in wired.pins_of(ref)}
         on_rail = nets & rails
         if len(on_rail) != 1 or wired.ground not in nets:
             continue
         host, rail = decoupled_part(wired, members, index), next(iter(on_rail))
-        if not host or wired.kind(host).is_a(m.Supply) or wired.kind(host).connector:
+        if host and not wired.kind(host).is_a(m.Supply) and not wired.kind(host).connector:
+            mine.setdefault((host, rail), []).append(ref)
+    for (host, rail), caps in mine.items():
+        if not pads.concern((host, *caps)):
             continue
-        if near := pads.between(ref, host, rail):
-            mine.setdefault((host, rail), []).append((near[0], ref, near[1]))
-    for (host, rail), found in mine.items():
+        found = [(near[0], ref, near[1]) for ref in caps if (near := pads.between(ref, host, rail))]
+        if not found:
+            continue
         far, ref, at = min(found)
         yield Distance("bypass", ref, host, rail, far, BYPASS_MM, at)
 
@@ -143,7 +161,7 @@ def _crystals(wired: Wired, pads: _Pads) -> Iterator[Distance]:
     for ref in wired.design.parts:
         if not wired.design.parts[ref].kind.startswith("crystal"):
             continue
-        for net in {p.net for p, _ in pads.by_part.get(ref, ())} - {wired.ground}:
+        for net in sorted({p.net for p, _ in pads.of(ref)} - {wired.ground}):
             chips = {p.ref for p in wired.on(net) if len(wired.kind(p.ref).pins) > 4}
             for chip in sorted(chips):
                 if near := pads.between(ref, chip, net):
@@ -153,7 +171,7 @@ def _crystals(wired: Wired, pads: _Pads) -> Iterator[Distance]:
 def _clamps(wired: Wired, pads: _Pads) -> Iterator[Distance]:
     """Yield how far each clamp is from the inlet or connector whose net it guards, a fuse between them counted in."""
     for ref in wired.of_model(m.Zener):
-        nets = {p.net for p, _ in pads.by_part.get(ref, ())}
+        nets = {p.net for p, _ in pads.of(ref)}
         if wired.ground not in nets:
             continue
         for net in sorted(nets - {wired.ground}):
@@ -183,5 +201,5 @@ def _regulators(wired: Wired, pads: _Pads) -> Iterator[Distance]:
             if spec.role not in ("supply_in", "supply_out") or not net:
                 continue
             caps = [n.ref for n in wired.near(net, m.Capacitor) if n.beyond == wired.ground]
-            if near := pads.from_pin(pin, caps):
+            if pads.concern((ref, *caps)) and (near := pads.from_pin(pin, caps)):
                 yield Distance("regulator", near[1], ref, net, near[0], REGULATOR_MM, near[2])

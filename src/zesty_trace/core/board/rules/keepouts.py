@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from typing import Any
 
 from zesty_trace.core.board.copper import body_shape, copper_items, height_nm, keepouts_of
@@ -27,15 +27,23 @@ KEEP_OUT = rule(
 
 def check_keepouts(wired: Wired) -> Iterator[Finding]:
     """Yield what lies where it may not."""
+    for zone, name, area in _zones(wired):
+        yield from _copper(wired, zone, name, area.buffer(-ROUNDING_MM))
+        yield from _parts(wired, zone, name, area)
+
+
+def parts_in_keepouts(wired: Wired, only: Collection[str]) -> Iterator[Finding]:
+    """Yield those of some parts that stand where none may, or none so tall."""
+    for zone, name, area in _zones(wired):
+        yield from _parts(wired, zone, name, area, only)
+
+
+def _zones(wired: Wired) -> Iterator[tuple[KeepOut, str, Any]]:
     from shapely import Polygon
 
     for k, zone in enumerate(keepouts_of(wired)):
-        if len(zone.outline) < 3:
-            continue
-        name = zone.name or f"keep-out {k + 1}"
-        area = Polygon([(mm(x), mm(y)) for x, y in zone.outline])
-        yield from _copper(wired, zone, name, area.buffer(-ROUNDING_MM))
-        yield from _parts(wired, zone, name, area)
+        if len(zone.outline) > 2:
+            yield zone, zone.name or f"keep-out {k + 1}", Polygon([(mm(x), mm(y)) for x, y in zone.outline])
 
 
 def _copper(wired: Wired, zone: KeepOut, name: str, area: Any) -> Iterator[Finding]:
@@ -61,8 +69,10 @@ def _copper(wired: Wired, zone: KeepOut, name: str, area: Any) -> Iterator[Findi
             )
 
 
-def _parts(wired: Wired, zone: KeepOut, name: str, area: Any) -> Iterator[Finding]:
+def _parts(wired: Wired, zone: KeepOut, name: str, area: Any, only: Collection[str] | None = None) -> Iterator[Finding]:
     for ref, spot in wired.design.board.placements.items():
+        if only is not None and ref not in only:
+            continue
         if ref not in wired.design.parts or spot.side not in zone.layers or not body_shape(wired, ref).intersects(area):
             continue
         height = height_nm(wired, ref)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from dataclasses import dataclass
 from typing import Any
 
@@ -85,17 +85,18 @@ def in_front(mouth: Mouth, far: float) -> Any:
     return Polygon([(mouth.x + u * c - v * s, mouth.y + u * s + v * c) for u, v in corners])
 
 
-def check_mouths(wired: Wired) -> Iterator[Finding]:
-    """Yield connectors that look inwards, stand back from the edge, or are blocked."""
+def check_mouths(wired: Wired, only: Collection[str] | None = None) -> Iterator[Finding]:
+    """Yield connectors (or those of `only`) that look inwards, stand back from the edge, or are blocked."""
     board = outline_shape(wired.design)
     bodies = {r: body_shape(wired, r) for r in wired.design.board.placements if r in wired.design.parts}
     for ref in bodies:
         mouth = mouth_of(wired, ref)
         if mouth is None:
             continue
+        moved = only is None or ref in only
         at = (Point(round(mouth.x * 1e6), round(mouth.y * 1e6)),)
         inside = _board_ahead(board, mouth)
-        if inside > MOUTH_MM:
+        if inside > MOUTH_MM and moved:
             yield FACING.found(
                 of_part(ref),
                 f"The mouth of {ref} has {inside:.1f} mm of board in front of it",
@@ -109,7 +110,13 @@ def check_mouths(wired: Wired) -> Iterator[Finding]:
         room = in_front(mouth, max(mouth.reach, 0.5))
         for other, body in bodies.items():
             same = wired.design.board.placements[other].side == side
-            if other == ref or not same or not wired.kind(other).assembled or not body.intersects(room):
+            if (
+                not (moved or other in (only or ()))
+                or other == ref
+                or not same
+                or not wired.kind(other).assembled
+                or not body.intersects(room)
+            ):
                 continue
             yield BLOCKED.found(
                 Subject(refs=(ref, other)),
