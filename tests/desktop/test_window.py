@@ -278,6 +278,26 @@ def test_board_parts_are_dragged_turned_and_flipped(routed_window: MainWindow, q
     settle(window)
 
 
+def test_a_held_part_shows_what_it_runs_into_before_it_is_put_down(routed_window: MainWindow, qtbot, settle) -> None:
+    window = routed_window
+    station = show(window, "layout", settle)
+    canvas, board = station.canvas, window.session.design.board
+    before = board.placements["C9"]
+    at = QPointF(before.x_nm / 1e6, before.y_nm / 1e6)
+    spot = board.placements["U1"]
+    qtbot.mousePress(canvas, Qt.MouseButton.LeftButton, pos=canvas.to_view(at).toPoint())
+    qtbot.mouseMove(canvas, canvas.to_view(QPointF(spot.x_nm / 1e6, spot.y_nm / 1e6)).toPoint())
+    qtbot.waitUntil(lambda: canvas.trial is not None, timeout=3000)
+    assert {f.rule for f in canvas.trial.findings} & {"overlap", "clearance"}
+    assert canvas.trial.links
+    assert "C9 at" in station.detail.text()
+    assert window.session.design.board.placements["C9"] == before
+    qtbot.mouseMove(canvas, canvas.to_view(at).toPoint())
+    qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=canvas.to_view(at).toPoint())
+    assert canvas.trial is None
+    assert window.session.design.board.placements["C9"] == before
+
+
 def test_routing_can_be_cancelled_and_loses_nothing(window: MainWindow, qtbot, settle) -> None:
     station = show(window, "layout", settle)
     before = window.session.design

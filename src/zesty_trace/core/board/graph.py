@@ -43,6 +43,18 @@ class CopperGraph:
         self._add(board_pads(wired), _numbered(board.tracks), _numbered(board.vias))
         self.fill(wired)
 
+    def changes(self, wired: Wired) -> int:
+        """Return about how many pieces `update` would take off and lay."""
+        old, new = self.wired.design.board, wired.design.board
+        if not same(_ground(self.wired), _ground(wired)):
+            return len(self._numbers) + 1
+        count = sum(
+            len(self._pads.get(r, ())) for r, spot in new.placements.items() if old.placements.get(r) is not spot
+        )
+        for was, now in ((old.tracks, new.tracks), (old.vias, new.vias)):
+            count += len(set(map(id, was)) ^ set(map(id, now))) if was is not now else 0
+        return count
+
     def update(self, wired: Wired) -> set[str]:
         """Follow an edit; return the nets whose copper has changed. Only what is new is measured."""
         if not same(_ground(self.wired), _ground(wired)):

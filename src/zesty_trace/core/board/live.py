@@ -19,12 +19,26 @@ from zesty_trace.core.board.rules.mouths import check_mouths
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.findings import Finding, worst_first
 
+MOST_PIECES = 300
+
 
 class LiveReview:
     """A board that is followed edit by edit."""
 
     def __init__(self, wired: Wired) -> None:
         self._graph = CopperGraph(wired)
+
+    def follow(self, wired: Wired) -> bool:
+        """Follow an edit that touches at most MOST_PIECES; False, and nothing is done, for more: build it anew."""
+        if self._graph.changes(wired) > MOST_PIECES:
+            return False
+        self._graph.update(wired)
+        return True
+
+    def fill(self, wired: Wired) -> None:
+        """Take the pours of the board that is followed, once they are filled."""
+        if wired is self._graph.wired and self._graph.stale:
+            self._graph.fill(wired)
 
     def moved(self, wired: Wired, refs: Collection[str]) -> list[Finding]:
         """Follow an edit and return the findings that concern these parts, worst first."""

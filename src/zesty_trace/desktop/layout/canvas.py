@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QWidget
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
 from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_rect
+from zesty_trace.desktop.layout.trial import Trial
 
 SNAP_NM = 100_000
 
@@ -17,6 +18,7 @@ class BoardCanvas(Canvas):
     """Shows a BoardView; what the user does comes out as signals. `read_only` boards are only looked at."""
 
     part_moved = Signal(str, int, int)
+    part_tried = Signal(str, int, int)
     part_turned = Signal(str)
     part_flipped = Signal(str)
     picked = Signal(str)
@@ -28,6 +30,7 @@ class BoardCanvas(Canvas):
         self.painter: BoardPainter | None = None
         self.selected_ref = ""
         self._dragging = False
+        self.trial: Trial | None = None
         self._from = self._at = QPointF()
         self.setAccessibleName("Board")
 
@@ -57,10 +60,23 @@ class BoardCanvas(Canvas):
         path = self.painter.bodies.get(self.selected_ref)
         if path is not None:
             t = theme.current()
-            shift = self._at - self._from if self._dragging else QPointF()
+            dx, dy = self._shift_nm() if self._dragging else (0, 0)
+            shift = QPointF(dx / 1e6, dy / 1e6)
             p.setBrush(t.color("lemon", 70))
             p.setPen(QPen(t.color("lime"), 0.3))
             p.drawPath(path.translated(shift))
+        if self.trial is not None:
+            self.trial.draw(p)
+
+    def show_trial(self, trial: Trial | None) -> None:
+        """Show what the held part does where it is."""
+        self.trial = trial
+        self.update()
+
+    def _shift_nm(self) -> tuple[int, int]:
+        """Return how far the held part would go, in whole steps."""
+        shift = self._at - self._from
+        return round(shift.x() * 1e6 / SNAP_NM) * SNAP_NM, round(shift.y() * 1e6 / SNAP_NM) * SNAP_NM
 
     def part_at(self, at: QPointF) -> str:
         """Return the smallest part under a scene point, or ""."""
@@ -90,6 +106,7 @@ class BoardCanvas(Canvas):
             return
         self._at = self.to_scene(event.position())
         if self._dragging:
+            self.part_tried.emit(self.selected_ref, *self._shift_nm())
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -97,9 +114,9 @@ class BoardCanvas(Canvas):
         if self.end_pan() or not self._dragging:
             return
         self._dragging = False
-        shift = self.to_scene(event.position()) - self._from
-        dx = round(shift.x() * 1e6 / SNAP_NM) * SNAP_NM
-        dy = round(shift.y() * 1e6 / SNAP_NM) * SNAP_NM
+        self._at = self.to_scene(event.position())
+        self.trial = None
+        dx, dy = self._shift_nm()
         if dx or dy:
             self.part_moved.emit(self.selected_ref, dx, dy)
         self.update()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import Any, NamedTuple
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QPainterPath
@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QPushButton, QSplitter, QVBoxLayout
 
 from zesty_trace.core.board.elevation import elevation
 from zesty_trace.core.board.links import Connectivity, connectivity
+from zesty_trace.core.board.live import LiveReview
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
 from zesty_trace.core.board.say_place import understand_placing
@@ -29,11 +30,20 @@ from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.drawers.stack import LayoutDrawers
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
 from zesty_trace.desktop.layout.side import SideView
+from zesty_trace.desktop.layout.trial import try_part
 from zesty_trace.desktop.project.station import Station, WorkedOut
 from zesty_trace.errors import InputError
 
 DRAWER_PX = 390
 DRAWER_KEYS = ("Ctrl+Shift+1", "Ctrl+Shift+2")
+
+
+class Joined(NamedTuple):
+    """What is worked out of a board off the GUI thread."""
+
+    state: Connectivity
+    pours: dict[str, list[QPainterPath]]
+    live: LiveReview | None
 
 
 class LayoutStation(Station):
@@ -52,6 +62,7 @@ class LayoutStation(Station):
         self._lit: frozenset[str] = frozenset()
         self._state: Connectivity | None = None
         self._pours: dict[str, list[QPainterPath]] = {}
+        self._live: LiveReview | None = None
         self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
@@ -78,6 +89,7 @@ class LayoutStation(Station):
         layout.addWidget(self._line())
         self._drawn.connect(self._draw, Qt.ConnectionType.QueuedConnection)
         c, s = self.canvas, self.session
+        c.part_tried.connect(self._try)
         c.part_moved.connect(lambda r, x, y: s.do(f"{r} moved", lambda d: edits.nudge(d, r, x, y)))
         c.part_turned.connect(lambda r: s.do(f"{r} turned", lambda d: edits.nudge(d, r, turn_mdeg=90_000)))
         c.part_flipped.connect(lambda r: s.do(f"{r} flipped", lambda d: edits.nudge(d, r, flip=True)))
@@ -143,6 +155,8 @@ class LayoutStation(Station):
         self.place_button.setText("Place anew" if anew else "Place the rest")
         self.route_button.setEnabled(bool(design.board.placements))
         self.rip_button.setEnabled(bool(design.board.tracks))
+        if self._live and not self._live.follow(self.session.wired):
+            self._live = None
         self._show()
         self.drawers.pull()
         if design.board.outline:
@@ -152,14 +166,34 @@ class LayoutStation(Station):
         if self.isVisible():
             self.pull()
 
-    def _join(self, wired: Wired) -> tuple[Connectivity, dict[str, list[QPainterPath]]]:
+    def _join(self, wired: Wired) -> Joined:
         """Return what is connected, and the poured areas; called off the GUI thread."""
         pours = {layer: [shape_path(shape) for _, shape in pour_shapes(wired, layer)] for layer in ("top", "bottom")}
-        return connectivity(wired), pours
+        return Joined(connectivity(wired), pours, None if self._live else LiveReview(wired))
 
-    def _take_links(self, answer: tuple[Connectivity, dict[str, list[QPainterPath]]]) -> None:
-        self._state, self._pours = answer
+    def _take_links(self, answer: Joined) -> None:
+        self._state, self._pours = answer.state, answer.pours
+        self._live = self._live or answer.live
+        if self._live and self._live.follow(self.session.wired):
+            self._live.fill(self.session.wired)
         self._show()
+
+    def _try(self, ref: str, dx: int, dy: int) -> None:
+        """Show what a held part does where it is: links, room, and the worst that it runs into."""
+        if self._live is None:
+            return
+        wired = self.session.wired
+        trial = wired.edited(edits.nudge, ref, dx, dy).after(wired)
+        shown = try_part(self._live, trial, ref)
+        self.canvas.show_trial(shown)
+        spot = trial.design.board.placements[ref]
+        at = f"{ref} at {mm(spot.x_nm):.1f}, {mm(spot.y_nm):.1f} mm"
+        if shown.findings:
+            first = shown.findings[0]
+            more = f" (and {len(shown.findings) - 1} more)" if len(shown.findings) > 1 else ""
+            self.detail.setText(f"{at}: {first.title}{more}")
+        else:
+            self.detail.setText(f"{at}: clear of copper, parts, edge and case. The whole review follows when it is put down.")
 
     def _show(self) -> None:
         fresh = self._joined.of is self.session.wired
