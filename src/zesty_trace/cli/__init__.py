@@ -253,6 +253,13 @@ def _parser() -> argparse.ArgumentParser:
         ("--net", {"action": "append", "help": "only this net (more than once)"}),
         ("--again", {"action": "store_true", "help": "take off what the machine routed, and route anew"}),
     )
+    add(
+        "faces",
+        boards.faces_command,
+        "what all surface parts on one face would take, and what two heatings cost",
+        project,
+        ("--apply", {"action": "store_true", "help": "do it, if they all fit"}),
+    )
     add("pour", boards.pour_command, "what the pours fill", project)
     add("check", boards.check_command, "board review: clearances, holes, missing copper", project)
     add(

@@ -127,6 +127,41 @@ def route_command(a: argparse.Namespace) -> Answer:
     return (FOUND if r.missing or r.conflicts else FINE), data, "\n".join(lines)
 
 
+def faces_command(a: argparse.Namespace) -> Answer:
+    """Say what all surface parts on one face would take; with --apply do it."""
+    from zesty_trace.core.board.faces import OneFace, try_one_face
+
+    plans: list[OneFace] = []
+
+    def put(wired: Wired) -> Design:
+        plans.append(try_one_face(wired))
+        return plans[0].design or wired.design
+
+    if a.apply:
+        edit(a.project, put)
+    else:
+        put(load(a.project)[0])
+    plan = plans[0]
+    lines = plan.lines()
+    if a.apply and plan.design is not None:
+        lines.append(f"Done: {len(plan.faces.on_second)} parts moved to the {plan.faces.first}.")
+    f = plan.faces
+    data = {
+        "first": f.first,
+        "on_first": f.on_first,
+        "on_second": f.on_second,
+        "heated_twice_and_sensitive": f.sensitive,
+        "may_fall": f.may_fall,
+        "need_mm2": round(plan.need_mm2, 1),
+        "free_mm2": round(plan.free_mm2, 1),
+        "fits": plan.design is not None,
+        "why_not": plan.why_not,
+        "links_mm": [round(plan.links_before_mm, 1), round(plan.links_after_mm, 1)],
+        "applied": bool(a.apply and plan.design is not None),
+    }
+    return (FOUND if f.both and plan.design is None else FINE), data, "\n".join(lines)
+
+
 def pour_command(a: argparse.Namespace) -> Answer:
     """Say what the pours fill."""
     from zesty_trace.core.board.pour import pour_shapes

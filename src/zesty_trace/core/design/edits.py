@@ -174,6 +174,12 @@ def set_copper(design: Design, tracks: Iterable[Track], vias: Iterable[Via], pou
     return set_board(design, tracks=tuple(tracks), vias=tuple(vias), pours=tuple(pours))
 
 
+def unplace(design: Design, refs: Iterable[str]) -> Design:
+    """Take parts off the board; they stay in the design."""
+    gone = set(refs)
+    return set_board(design, placements={r: s for r, s in design.board.placements.items() if r not in gone})
+
+
 def without_machine_copper(design: Design) -> Design:
     """Take off the copper that the machine made; what is made by hand or locked stays."""
     board = design.board

@@ -193,7 +193,7 @@ class LayoutStation(Station):
             more = f" (and {len(shown.findings) - 1} more)" if len(shown.findings) > 1 else ""
             self.detail.setText(f"{at}: {first.title}{more}")
         else:
-            self.detail.setText(f"{at}: clear of copper, parts, edge and case. The whole review follows when it is put down.")
+            self.detail.setText(f"{at}: clear of copper, parts, edge and case. Put it down for the whole review.")
 
     def _show(self) -> None:
         fresh = self._joined.of is self.session.wired
@@ -270,6 +270,21 @@ class LayoutStation(Station):
         job = self.session.jobs.start(title, work, done, keeps=keeps)
         job.ended.connect(self._show, Qt.ConnectionType.QueuedConnection)
 
+    def one_face(self) -> None:
+        """Try all surface parts on one face, as a job; what it takes is said, and it can be undone."""
+        from zesty_trace.core.board.faces import OneFace, try_one_face
+
+        wired = self.session.wired
+
+        def done(plan: OneFace) -> None:
+            words = " ".join(plan.lines())
+            if plan.design is not None:
+                self.session.apply_result("Parts on one face", wired.design, plan.design)
+            self.detail.setText(words)
+            self.session.message.emit(plan.lines()[-1])
+
+        self._work("One face", lambda report: try_one_face(wired, report), done)
+
     def _draw(self, design: Design) -> None:
         """Show what a job has so far."""
         if self.session.jobs.busy(visible_only=True):
@@ -337,6 +352,7 @@ class LayoutStation(Station):
             Action("Route the board anew", "Ctrl+Shift+R", lambda: self.route(again=True)),
             Action("Route the nets of the picked part anew", "", self.route_picked),
             Action("Take all copper off", "", self.rip),
+            Action("One face: put all surface parts on one face, and say what it takes", "", self.one_face),
             *(
                 Action(title, keys, lambda key=key: self.open_drawer("" if self.drawers.key == key else key))  # type: ignore[misc]
                 for (key, title), keys in zip(LayoutDrawers.TITLES.items(), DRAWER_KEYS, strict=True)

@@ -7,6 +7,7 @@ from functools import partial
 from typing import Any
 
 from zesty_trace.core.board.copper import courtyard_shape, height_nm, outline_shape, pattern_of
+from zesty_trace.core.board.faces import faces_of, second_heating
 from zesty_trace.core.board.object import misfits
 from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.rules.holes import RULES_SOURCE
@@ -178,20 +179,21 @@ def check_heights(wired: Wired, only: Collection[str] | None = None) -> Iterator
 
 def check_sides(wired: Wired) -> Iterator[Finding]:
     """Yield how many faces have surface-mount parts."""
-    design = wired.design
-    surface = {
-        design.board.placements[r].side
-        for r in design.board.placements
-        if r in design.parts and pattern_of(wired, r).surface_mount and wired.kind(r).assembled
-    }
-    if len(surface) == 1:
+    faces = faces_of(wired)
+    if faces.on_first and not faces.both:
         yield SIDES.found(
             Subject(),
-            f"All surface-mount parts are on the {surface.pop()}",
+            f"All surface-mount parts are on the {faces.first}",
             "One stencil and one heating will do.",
             severity=Severity.NOTE,
         )
-    elif len(surface) == 2:
+    elif faces.both:
         yield SIDES.found(
-            Subject(), "Surface-mount parts are on both sides", "Flip them to one side if the room allows."
+            Subject(),
+            f"Surface-mount parts are on both sides, {len(faces.on_second)} on the {faces.second}",
+            " ".join((*second_heating(faces), "See what one face would take (“One face”, or zt faces).")),
+            refs=faces.on_second,
+            value=float(len(faces.on_second)),
+            limit=0.0,
+            unit="parts",
         )
