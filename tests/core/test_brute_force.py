@@ -80,6 +80,7 @@ def test_no_review_passes_a_board_that_brute_force_finds_faulty(seed: int, track
     apart = [line for line in verdict.too_near if line not in at_edge]
     assert bool(apart) == bool(said & NEAR), (apart[:5], said)
     assert not at_edge or "edge" in said
+    assert not [p for p in nets_too_near(wired) if "pour" in (p.what_a, p.what_b)]  # fills keep off by themselves
     assert len(connectivity(wired).links) == verdict.open
     assert bool(verdict.open) == ("unrouted" in said)
     pairs = {tuple(line.split()[:3]) for line in apart if " at hole" not in line}

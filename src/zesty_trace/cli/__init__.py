@@ -50,6 +50,44 @@ def _options_first(arguments: Sequence[str]) -> list[str]:
     return ["package", *flags, *rest]
 
 
+def _add_layout(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
+    """Add the commands that place, route and pour."""
+    add(
+        "place",
+        boards.place_command,
+        "place what is not placed, where links are short and what belongs near is near",
+        project,
+        ("--all", {"action": "store_true", "help": "place anew whatever is not held; the machine's copper goes"}),
+        ("--seed", {"type": int, "default": 1, "metavar": "N", "help": "another one gives another placing"}),
+    )
+    add(
+        "route",
+        boards.route_command,
+        "place what is not placed and route what is open; copper that is there is kept",
+        project,
+        ("--net", {"action": "append", "help": "only this net (more than once)"}),
+        ("--again", {"action": "store_true", "help": "take off what the machine routed, and route anew"}),
+    )
+    add(
+        "faces",
+        boards.faces_command,
+        "what all surface parts on one face would take, and what two heatings cost",
+        project,
+        ("--apply", {"action": "store_true", "help": "do it, if they all fit"}),
+    )
+    add("tidy", boards.tidy_command, "make routed copper shorter, with fewer vias", project)
+    add(
+        "pour",
+        boards.pour_command,
+        "what the pours fill",
+        project,
+        (
+            "--stitch",
+            {"nargs": "?", "const": "", "metavar": "PITCH", "help": "tie the pours of both faces together with vias"},
+        ),
+    )
+
+
 def _add_object(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
     """Add the commands about the board's outline, what it goes into, and who makes it."""
     add(
@@ -237,30 +275,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--apply", {"action": "store_true", "help": "replace one by the other"}),
     )
     _add_object(add, project)
-    add(
-        "place",
-        boards.place_command,
-        "place what is not placed, where links are short and what belongs near is near",
-        project,
-        ("--all", {"action": "store_true", "help": "place anew whatever is not held; the machine's copper goes"}),
-        ("--seed", {"type": int, "default": 1, "metavar": "N", "help": "another one gives another placing"}),
-    )
-    add(
-        "route",
-        boards.route_command,
-        "place what is not placed and route what is open; copper that is there is kept",
-        project,
-        ("--net", {"action": "append", "help": "only this net (more than once)"}),
-        ("--again", {"action": "store_true", "help": "take off what the machine routed, and route anew"}),
-    )
-    add(
-        "faces",
-        boards.faces_command,
-        "what all surface parts on one face would take, and what two heatings cost",
-        project,
-        ("--apply", {"action": "store_true", "help": "do it, if they all fit"}),
-    )
-    add("pour", boards.pour_command, "what the pours fill", project)
+    _add_layout(add, project)
     add("check", boards.check_command, "board review: clearances, holes, missing copper", project)
     add(
         "fab",

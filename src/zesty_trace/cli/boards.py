@@ -127,6 +127,30 @@ def route_command(a: argparse.Namespace) -> Answer:
     return (FOUND if r.missing or r.conflicts else FINE), data, "\n".join(lines)
 
 
+def tidy_command(a: argparse.Namespace) -> Answer:
+    """Make routed copper shorter, with fewer vias."""
+    from zesty_trace.core.board.tidy import Tidied, tidy
+
+    results: list[Tidied] = []
+
+    def go(wired: Wired) -> Design:
+        results.append(tidy(wired))
+        return results[0].design
+
+    edit(a.project, go)
+    r = results[0]
+    data = {
+        "length_mm": [round(r.before_mm, 2), round(r.after_mm, 2)],
+        "vias": [r.vias_before, r.vias_after],
+        "nets": r.nets,
+    }
+    text = (
+        f"{r.before_mm:.0f} mm of track and {r.vias_before} vias before, {r.after_mm:.0f} mm and {r.vias_after} after; "
+        f"{len(r.nets)} nets routed again{': ' + ', '.join(r.nets) if r.nets else ''}"
+    )
+    return FINE, data, text
+
+
 def faces_command(a: argparse.Namespace) -> Answer:
     """Say what all surface parts on one face would take; with --apply do it."""
     from zesty_trace.core.board.faces import OneFace, try_one_face
@@ -163,11 +187,17 @@ def faces_command(a: argparse.Namespace) -> Answer:
 
 
 def pour_command(a: argparse.Namespace) -> Answer:
-    """Say what the pours fill."""
+    """Say what the pours fill; with --stitch tie those of both faces together."""
     from zesty_trace.core.board.pour import pour_shapes
+    from zesty_trace.core.board.stitch import PITCH_NM, stitch
     from zesty_trace.core.design.model import LAYERS
+    from zesty_trace.core.quantities import parse_length_nm as length
 
-    wired, _ = load(a.project)
+    if a.stitch is None:
+        wired, _ = load(a.project)
+    else:
+        pitch = length(a.stitch) if a.stitch else PITCH_NM
+        wired, _ = edit(a.project, lambda w: stitch(w, pitch_nm=pitch))
     data = [
         {"net": net, "layer": layer, "pieces": len(area.geoms), "area_mm2": round(area.area, 2)}
         for layer in LAYERS

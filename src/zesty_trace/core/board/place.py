@@ -258,10 +258,14 @@ class Placer:
             cost += BYPASS_WEIGHT * (np.abs(xs[None, :] + dx - tx / 1e6) + np.abs(ys[:, None] + dy - ty / 1e6))
         return cost
 
+    def placements(self) -> dict[str, Placement]:
+        """Return where the parts are, in the order of the design."""
+        return {r: self.spots[r] for r in self.design.parts if r in self.spots}
+
     def push(self, ref: str, to: str, net: str, movable: set[str]) -> bool:
         """Pull a part into the room of small ones, and put those down again elsewhere; False if one finds no room."""
-        small = {r for r in movable if r in self.spots and r not in (ref, to) and len(self.items[r].nets) <= SMALL_PADS}
-        away = {r: self.spots.pop(r) for r in small}
+        give = [r for r in self.design.parts if r in movable and r in self.spots and r not in (ref, to)]
+        away = {r: self.spots.pop(r) for r in give if len(self.items[r].nets) <= SMALL_PADS}
         self.pull(ref, to, net)
         mine = courtyard_shape(self.wired, ref, self.spots[ref]).buffer(GAP_MM)
         pushed = [r for r in away if courtyard_shape(self.wired, r, away[r]).intersects(mine)]
@@ -406,7 +410,7 @@ def _pulled(wired: Wired, design: Design, placer: Placer, movable: set[str]) -> 
     from zesty_trace.core.board.rules.distances import distances
 
     def measured() -> dict[tuple[str, str, str], float]:
-        after = edits.set_board(design, placements=dict(placer.spots))
+        after = edits.set_board(design, placements=placer.placements())
         return {(d.ref, d.to, d.net): d.mm - d.limit_mm for d in distances(wired.with_design(after))}
 
     before = measured()
@@ -422,7 +426,7 @@ def _pulled(wired: Wired, design: Design, placer: Placer, movable: set[str]) -> 
                     before = after
                     break
                 placer.spots = kept
-    return edits.set_board(design, placements=dict(placer.spots))
+    return edits.set_board(design, placements=placer.placements())
 
 
 def _alike(wired: Wired, ref: str, to: str, net: str) -> list[str]:

@@ -30,6 +30,7 @@ from zesty_trace.core.quantities import mm
 LEAST_WIDTH_MM = 0.25
 MORE_CLEARANCE_MM = 0.05
 SAG_MM = 0.03  # of chords within the circle that they stand for: less than MORE_CLEARANCE_MM
+WIDEST_CHORD = 1.5  # of what a corner is divided into, at the most: part of a chord is rounded off
 MANY = 200  # shapes from which both cores are used
 POLYGON = 3  # shapely's number of the type
 SMOOTH_MM = 0.005
@@ -74,7 +75,8 @@ def _grown(lines: Any, radii: Any) -> Any:
     found = np.empty(len(lines), dtype=object)
     done = np.zeros(len(lines), dtype=bool)
     for chords in (3, 4, 8, 16, 64):
-        fine = ~done & ((radii * (1 - math.cos(math.pi / 4 / chords)) <= SAG_MM) | (chords == 64))
+        sag = radii * (1 - math.cos(WIDEST_CHORD * math.pi / 4 / chords))
+        fine = ~done & ((sag <= SAG_MM) | (chords == 64))
         if fine.any():
             found[fine] = buffer(lines[fine], radii[fine], quad_segs=chords)
         done |= fine

@@ -285,6 +285,33 @@ class LayoutStation(Station):
 
         self._work("One face", lambda report: try_one_face(wired, report), done)
 
+    def tidy(self) -> None:
+        """Make routed copper shorter, with fewer vias, as a job."""
+        from zesty_trace.core.board.tidy import Tidied, tidy
+
+        wired = self.session.wired
+
+        def done(r: Tidied) -> None:
+            words = f"Tidied: {r.before_mm:.0f} to {r.after_mm:.0f} mm of track, {r.vias_before} to {r.vias_after} vias"
+            if r.design.board == wired.design.board:
+                self.session.message.emit("Nothing became shorter: the copper stays as it is")
+            else:
+                self.session.apply_result(words, wired.design, r.design)
+
+        self._work("Tidying", lambda report: tidy(wired, report), done)
+
+    def stitch(self) -> None:
+        """Tie the pours of both faces together with vias, as a job."""
+        from zesty_trace.core.board.stitch import stitch
+
+        wired = self.session.wired
+
+        def done(after: Design) -> None:
+            more = len(after.board.vias) - len(wired.design.board.vias)
+            self.session.apply_result(f"{more} stitching vias", wired.design, after)
+
+        self._work("Stitching", lambda _report: stitch(wired), done)
+
     def _draw(self, design: Design) -> None:
         """Show what a job has so far."""
         if self.session.jobs.busy(visible_only=True):
@@ -352,6 +379,8 @@ class LayoutStation(Station):
             Action("Route the board anew", "Ctrl+Shift+R", lambda: self.route(again=True)),
             Action("Route the nets of the picked part anew", "", self.route_picked),
             Action("Take all copper off", "", self.rip),
+            Action("Tidy the copper: shorter, fewer vias", "", self.tidy),
+            Action("Stitch the pours of both faces together", "", self.stitch),
             Action("One face: put all surface parts on one face, and say what it takes", "", self.one_face),
             *(
                 Action(title, keys, lambda key=key: self.open_drawer("" if self.drawers.key == key else key))  # type: ignore[misc]

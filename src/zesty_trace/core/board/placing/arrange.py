@@ -145,12 +145,12 @@ def _put_down(
     free = np.flatnonzero(problem.movable)
     design = _design(wired, refs, problem, (best.x, best.y, best.turn), free)
     placer = Placer(wired.with_design(design))
-    size = {r: courtyard_shape(wired, r, placer.spots[r]).area for r in movable}
-    ordered = sorted(movable, key=lambda r: -size[r])
+    size = {r: courtyard_shape(wired, r, placer.spots[r]).area for r in refs if r in movable}
+    ordered = sorted((r for r in refs if r in movable), key=lambda r: -size[r])
     waiting = {r: placer.spots.pop(r) for r in ordered}
     for ref in ordered:
         spot = placer.nearest(ref, waiting[ref])
         if spot is None:
             return None
         placer.spots[ref] = spot
-    return edits.set_board(design, placements=dict(placer.spots))
+    return edits.set_board(design, placements=placer.placements())
