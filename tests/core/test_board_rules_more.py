@@ -6,7 +6,7 @@ import pytest
 from msgspec.structs import replace
 
 from zesty_trace.core.board.check import check_board
-from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.copper import board_pads, body_shape, height_nm
 from zesty_trace.core.board.rule_sets import set_rules
 from zesty_trace.core.board.rules.pairs import pairs_of
 from zesty_trace.core.board.rules.spreading import copper_at
@@ -174,3 +174,50 @@ def test_an_antenna_belongs_at_the_edge_and_alone() -> None:
     assert found(crowded, "antenna place")
     over = laid(edge, track("X", (25, 37), (35, 37)))
     assert found(over, "keep-out")
+
+
+def test_a_hole_at_a_pad_takes_the_solder() -> None:
+    wired = board({"R1": ("resistor", 30, 20)}, {"A": ("R1.1",), "B": ("R1.2",)})
+    pad = board_pads(wired)[0]
+    edge = pad.y_nm + pad.height_nm // 2
+
+    def via(net: str, off_mm: float) -> Via:  # the hole's edge this far from the pad's
+        return Via(net=net, x_nm=pad.x_nm, y_nm=edge + round((off_mm + 0.15) * MM))
+
+    said = found(laid(wired, vias=(via("A", 0.1),)), "via beside a pad")
+    assert [round(f.value or 0, 2) for f in said] == [0.05]  # 0.1 mm less the 0.05 mm of the opening
+    assert found(laid(wired, vias=(via("A", 0.16),)), "via beside a pad") == []
+    assert found(laid(wired, vias=(via("B", 0.1),)), "via beside a pad") == []  # a short, which another rule says
+    assert found(laid(wired, vias=(via("A", -0.1),)), "via in pad")
+
+
+def test_chips_at_the_edge() -> None:
+    nets = {"A": ("R1.1",), "B": ("R1.2",)}
+    body = 0.8  # half the length of a 1.6 mm chip
+    near = found(board({"R1": ("resistor", body + 0.7, 20)}, nets), "part at the edge")
+    assert [round(f.value or 0, 1) for f in near] == [0.7]
+    assert found(board({"R1": ("resistor", body + 1.1, 20)}, nets), "part at the edge") == []
+
+
+def test_a_header_needs_room_for_its_plug() -> None:
+    stock = shipped()
+    kinds = [k for k in stock.kinds.values() if k.connector and k.id.startswith(("header", "pin_header"))]
+    two = next(k.id for k in kinds if len(k.pins) == 2)
+    nets = {"A": ("J1.1", "C1.1"), "B": ("J1.2", "C1.2")}
+    close = board({"J1": (two, 30, 20), "C1": ("electrolytic_capacitor", 30, 20)}, nets)
+    half = sum(s / 2 for s in (body_shape(close, "J1").bounds[2] - body_shape(close, "J1").bounds[0],
+                               body_shape(close, "C1").bounds[2] - body_shape(close, "C1").bounds[0]))  # fmt: skip
+    taller = (height_nm(close, "C1") - height_nm(close, "J1")) / MM
+    for gap in (0.5, 1.5):
+        spots = {"J1": (two, 30.0, 20.0), "C1": ("electrolytic_capacitor", 30 + half + gap, 20.0)}
+        said = found(board(spots, nets), "no room for a plug")
+        assert [round(f.value or 0, 1) for f in said] == ([0.5] if gap < 1 and taller > 2 else [])
+    assert taller > 2
+
+
+def test_silk_that_is_finer_than_the_house_prints() -> None:
+    wired = board({"R1": ("resistor", 30, 20)}, {"A": ("R1.1",), "B": ("R1.2",)})
+    assert found(wired, "silk size") == []
+    coarse = replace(wired.design.board.rules, silk_text_nm=1_200_000, silk_pen_nm=200_000)
+    said = found(wired.with_design(edits.set_board(wired.design, rules=coarse)), "silk size")
+    assert {(f.value, f.limit) for f in said} == {(1.0, 1.2), (0.15, 0.2)}

@@ -16,6 +16,7 @@ from zesty_trace.core.board.copper import (
 )
 from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.rules.access import check_access
 from zesty_trace.core.board.rules.clearances import check_clearances
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.distances import check_distances
@@ -119,6 +120,7 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *check_traces(wired),
         *check_pairs(wired),
         *check_reach(wired),
+        *check_access(wired),
         *check_room(wired),
         *check_sides(wired),
     )

@@ -4,11 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zesty_trace.core.board.copper import board_pads, copper_items, pad_shape, pad_shapes
+from zesty_trace.core.board.copper import (
+    BoardPad,
+    board_pads,
+    copper_items,
+    hole_items,
+    hole_shapes,
+    pad_shape,
+    pad_shapes,
+)
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS
-from zesty_trace.core.findings import Finding, Severity, Subject, rule
+from zesty_trace.core.findings import Finding, Severity, Subject, of_part, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
 
@@ -30,10 +38,56 @@ BARE = rule(
 )
 
 
+WICK = rule(
+    "via beside a pad",
+    Severity.NOTE,
+    "Where no web of mask is left between a pad and a hole, solder runs down the hole and starves the joint.",
+    "common practice: a web of mask between the opening and the hole; more so beside pads at a module's edge",
+    limits="least web of the board rules between an opening and a hole of the same net",
+    station="layout",
+)
+
+
+def _wicks(wired: Wired) -> Iterator[Finding]:
+    """Yield surface pads with a via of their net in their opening, or with no web between; one finding a part."""
+    from shapely import STRtree
+
+    rules = wired.design.board.rules
+    margin, web = mm(rules.mask_margin_nm), mm(rules.mask_web_nm)
+    vias = wired.design.board.vias
+    pads = [p for p in board_pads(wired) if p.layers and not p.drill_nm and p.paste]
+    if not vias or not pads:
+        return
+    openings = pad_shapes(pads, margin)
+    holes = hole_shapes(hole_items(wired)[-len(vias) :])
+    inner = pad_shapes(pads)
+    seen: dict[str, tuple[float, BoardPad, list[str]]] = {}
+    for v, k in STRtree(openings).query(holes, predicate="dwithin", distance=web - ROUNDING_MM).T.tolist():
+        pad = pads[k]
+        if vias[v].net != pad.net or holes[v].intersects(inner[k]):
+            continue  # in the pad itself: another rule says so
+        gap = float(holes[v].distance(openings[k]))
+        near = seen.setdefault(pad.pin.ref, (gap, pad, []))
+        near[2].append(str(pad.pin))
+        if gap < near[0]:
+            seen[pad.pin.ref] = (gap, pad, near[2])
+    for ref, (gap, pad, pins) in seen.items():
+        yield WICK.found(
+            of_part(ref),
+            f"Holes stand {gap:.2f} mm from the openings of {ref}",
+            f"{', '.join(sorted(set(pins))[:8])}: keep {web:g} mm of mask between, or have the vias covered.",
+            at=(Point(pad.x_nm, pad.y_nm),),
+            value=gap,
+            limit=web,
+            unit="mm",
+        )
+
+
 def check_masks(wired: Wired) -> Iterator[Finding]:
     """Yield webs that are too thin, one finding a part, and copper of other nets in the opening of a pad."""
     from shapely import STRtree
 
+    yield from _wicks(wired)
     rules = wired.design.board.rules
     margin, least = mm(rules.mask_margin_nm), mm(rules.mask_web_nm)
     for layer in LAYERS:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from zesty_trace.core.board.silk import silk_screen
+from zesty_trace.core.board.silk import PEN_MM, TEXT_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LAYERS
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.geometry import Point
+from zesty_trace.core.quantities import mm
 
 LEFT_OUT = rule(
     "reference left out",
@@ -28,8 +29,33 @@ NAME = rule(
 )
 
 
+SIZE = rule(
+    "silk size",
+    Severity.NOTE,
+    "Letters that are smaller or thinner than the house prints come out as smears.",
+    "silk of the board rules",
+    limits="least pen and letter height of the board rules",
+    station="layout",
+)
+
+
+def _size(wired: Wired) -> Iterator[Finding]:
+    rules = wired.design.board.rules
+    for what, drawn, least in (("pen", PEN_MM, mm(rules.silk_pen_nm)), ("letters", TEXT_MM, mm(rules.silk_text_nm))):
+        if drawn < least - 1e-9:
+            yield SIZE.found(
+                Subject(which=what),
+                f"The {what} of the silk: {drawn:g} mm, the house prints from {least:g} mm",
+                "Expect smears: leave the silk out, or choose a house that prints finer.",
+                value=drawn,
+                limit=least,
+                unit="mm",
+            )
+
+
 def check_silk(wired: Wired) -> Iterator[Finding]:
-    """Yield what the silk does not say."""
+    """Yield what the silk does not say, and what is too fine to print."""
+    yield from _size(wired)
     named = False
     spots = wired.design.board.placements
     for side in LAYERS:
