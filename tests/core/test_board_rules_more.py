@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from msgspec.structs import replace
 
 from zesty_trace.core.board.check import check_board
-from zesty_trace.core.board.copper import board_pads, body_shape, height_nm
+from zesty_trace.core.board.copper import board_pads, body_shape, copper_items, height_nm
+from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.board.router import route
 from zesty_trace.core.board.rule_sets import set_rules
+from zesty_trace.core.board.rules.access import probe_faces
 from zesty_trace.core.board.rules.pairs import pairs_of
 from zesty_trace.core.board.rules.spreading import copper_at
+from zesty_trace.core.board.say_outline import change_board
 from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Part, Pin, Placement, Pour, Track, Via
+from zesty_trace.core.design.model import LAYERS, Design, Part, Pin, Placement, Pour, Track, Via
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.geometry import Point
+from zesty_trace.errors import InputError
 
 MM = 1_000_000
 
@@ -221,3 +228,67 @@ def test_silk_that_is_finer_than_the_house_prints() -> None:
     coarse = replace(wired.design.board.rules, silk_text_nm=1_200_000, silk_pen_nm=200_000)
     said = found(wired.with_design(edits.set_board(wired.design, rules=coarse)), "silk size")
     assert {(f.value, f.limit) for f in said} == {(1.0, 1.2), (0.15, 0.2)}
+
+
+def test_what_a_probe_reaches_and_from_which_face() -> None:
+    nets = {"A": ("R1.1", "R2.1"), "B": ("R1.2", "R2.2")}
+    wired = board({"R1": ("resistor", 20, 20), "R2": ("resistor", 40, 20)}, nets)
+    assert probe_faces(wired) == {"A": {"top"}, "B": {"top"}}
+    assert not found(wired, "net that no probe reaches")
+    turned = wired.edited(edits.nudge, "R2", flip=True)
+    assert probe_faces(turned) == {"A": {"top", "bottom"}, "B": {"top", "bottom"}}
+    nets = {"A": ("R1.1", "R1.2"), "B": ("R2.1", "R2.2")}
+    apart = board({"R1": ("resistor", 20, 20), "R2": ("resistor", 40, 20)}, nets).edited(edits.nudge, "R2", flip=True)
+    said = found(apart, "probing takes both faces")
+    assert [f.value for f in said] == [1.0]
+    fine = board({"U1": ("controller_32_qfn", 30, 20), "U2": ("controller_32_qfn", 45, 20)}, {"A": ("U1.1", "U2.1")})
+    assert [f.nets for f in found(fine, "net that no probe reaches")] == [("A",)]  # 0.25 mm pads
+    spots = {
+        "R1": ("resistor", 20.0, 20.0),
+        "R2": ("resistor", 40.0, 20.0),
+        "C1": ("electrolytic_capacitor", 20.0, 20.0),
+    }
+    below = board(spots, {"A": ("R1.1", "R1.2")})
+    assert probe_faces(below) == {"A": set()}
+
+
+def test_a_class_keeps_its_distance_in_routing_pours_and_review() -> None:
+    spots = {f"R{k}": ("resistor", 10.0 + 8 * (k % 5), 12.0 + 8 * (k // 5)) for k in range(1, 10)}
+    nets = {"CLK": ("R1.1", "R5.2"), "A": ("R2.1", "R6.2"), "B": ("R3.1", "R7.2"), "GND": ("R4.1", "R8.2", "R9.1")}
+    wired = board(spots, nets)
+    classed = change_board("class quiet: clk width 0.4 gap 0.7", wired.design)
+    assert classed.board.classes[0].nets == ("CLK",)
+    result = route(wired.with_design(classed))
+    assert result.missing == 0
+    after = wired.with_design(result.design)
+    assert found(after, "class clearance") == []
+    for layer in LAYERS:
+        items = copper_items(after, layer)
+        tracks = [i.shape for i in items if i.net == "CLK" and i.node[0] != "pad"]
+        rest = [i.shape for i in items if i.net != "CLK" and i.node[0] != "pad"]
+        assert all(t.distance(o) >= 0.698 for t in tracks for o in rest)
+        for net, area in pour_shapes(after, layer):
+            assert net == "GND"
+            assert all(t.distance(area) >= 0.698 for t in tracks)
+    assert all(t.width_nm >= 400_000 for t in result.design.board.tracks if t.net == "CLK")
+    longest = max(
+        (t for t in result.design.board.tracks if t.net == "CLK"), key=lambda t: math.dist(t.points[0], t.points[1])
+    )
+    (ax, ay), (bx, by) = longest.points[:2]
+    off = 0.75 * MM / math.dist((ax, ay), (bx, by))  # beside it, 0.425 mm from edge to edge
+    beside = tuple(Point(round(x - (by - ay) * off), round(y + (bx - ax) * off)) for x, y in ((ax, ay), (bx, by)))
+    ran = Track(net="A", layer=longest.layer, width_nm=250_000, points=beside)
+    near = laid(after, *result.design.board.tracks, ran, vias=result.design.board.vias)
+    said = [f for f in found(near, "class clearance") if "A" in f.nets]
+    assert len(said) == 1
+    assert 0 < (said[0].value or 0) <= 0.426
+    assert said[0].limit == 0.7
+
+
+@pytest.mark.parametrize(
+    "text", ["class x: NOWHERE gap 1", "class x: A gap -1", "class x: A width 40", "class : A gap 1", "class x A"]
+)
+def test_a_class_that_cannot_be_is_refused(text: str) -> None:
+    wired = board({"R1": ("resistor", 20, 20)}, {"A": ("R1.1",)})
+    with pytest.raises(InputError):
+        change_board(text, wired.design)

@@ -27,6 +27,7 @@ from zesty_trace.core.bench.circuit import (
     resistances,
 )
 from zesty_trace.core.bench.talk import bus_devices, controllers, device_lines, link_lines
+from zesty_trace.core.board.rules.access import PROBE_MM
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.analysis import Spread, branch_spread, worst_case
 from zesty_trace.core.circuit.bus import bus_addresses
@@ -47,7 +48,6 @@ RESISTANCE_SHARE = 0.2  # parts have paths that the model leaves out, common pra
 WIDEST_SPREAD = 0.3  # a voltage that part tolerances move further says little
 CHANGE_V = 0.3
 METER_INPUT_OHM = 1e7  # common practice for a digital multimeter on a voltage range
-PROBE_MM = 0.5  # the least width of a pad that a hand-held probe can be held on, common practice
 CHIPS = (m.Supplied, m.Supply, m.Charger)
 PRESS_OHM = 5.0
 PIN_OHM = 1e5  # what the pin of an unpowered chip may conduct, common practice

@@ -4,6 +4,7 @@ outline 80 x 56 corner 3      outline ring 95 36       outline polygon 6 80
 cut-out 10 x 5 at 20, 20      cut-out circle 8 at 20, 20
 slot 20, 20 to 30, 20 wide 2  keep-out 10 x 5 at 40, 10 height 3
 raise U1 4.3                  rules milled
+class power: 12V, 5V width 1 gap 0.4
 """
 
 from __future__ import annotations
@@ -17,13 +18,14 @@ from zesty_trace.core.board.outline import circle_ring, rectangle_ring, set_form
 from zesty_trace.core.board.rule_sets import set_rules
 from zesty_trace.core.board.values import wrong_outline
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Form, KeepOut, Outline
+from zesty_trace.core.design.model import Design, Form, KeepOut, NetClass, Outline
 from zesty_trace.core.quantities import mm, parse_length_nm
 from zesty_trace.errors import EditError, InputError
 
+MOST_CLASS_NM = 20_000_000
 _L = r"(\S+?(?: ?mm| ?mil)?)"  # a length
 _SENTENCES: list[tuple[re.Pattern[str], Callable[[Design, re.Match[str]], Design]]] = []
-WORDS = ("outline", "cut-out", "cutout", "slot", "keep-out", "keepout", "raise", "rules")
+WORDS = ("outline", "cut-out", "cutout", "slot", "keep-out", "keepout", "raise", "rules", "class")
 
 
 def speaks_of_the_board(text: str) -> bool:
@@ -121,6 +123,22 @@ def _raise(design: Design, match: re.Match[str]) -> Design:
 @_says(r"^rules (.+)$")
 def _rules(design: Design, match: re.Match[str]) -> Design:
     return set_rules(design, match[1].strip())
+
+
+@_says(rf"^class ([^:]+): ?([^:]+?)(?: width {_L})?(?: gap {_L})?$")
+def _class(design: Design, match: re.Match[str]) -> Design:
+    named = {n.lower(): n for n in design.nets}
+    nets = []
+    for word in re.split(r"[,\s]+", match[2].strip()):
+        if word.lower() not in named:
+            raise InputError(f"There is no net {word}", word, "See the nets of the schematic")
+        nets.append(named[word.lower()])
+    width, gap = (parse_length_nm(match[k]) if match[k] else 0 for k in (3, 4))
+    if not 0 <= width <= MOST_CLASS_NM or not 0 <= gap <= MOST_CLASS_NM:
+        raise InputError("A class has a width and a gap from 0 to 20 mm", match[1], "For example width 1 gap 0.4")
+    made = NetClass(name=match[1].strip(), nets=tuple(dict.fromkeys(nets)), width_nm=width, clearance_nm=gap)
+    kept = tuple(c for c in design.board.classes if c.name.lower() != made.name.lower())
+    return replace(design, board=replace(design.board, classes=(*kept, made)))
 
 
 def add_cutout(design: Design, ring: Outline) -> Design:

@@ -8,6 +8,7 @@ from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
+from zesty_trace.core.quantities import mm
 from zesty_trace.core.stated import leading_value
 from zesty_trace.errors import SolveError
 
@@ -32,15 +33,24 @@ class Spacings:
     """What spacing pairs of nets need. `high` are the nets for which it may be more than the board house asks."""
 
     def __init__(
-        self, states: list[Mapping[str, float]], mains: frozenset[str], bridged: Mapping[frozenset[str], float]
+        self,
+        states: list[Mapping[str, float]],
+        mains: frozenset[str],
+        bridged: Mapping[frozenset[str], float],
+        classes: Mapping[str, float] | None = None,
     ) -> None:
-        self.states, self.mains, self.bridged = states, mains, bridged
-        self.high = frozenset({net for s in states for net, v in s.items() if abs(v) > LEAST_V} | mains)
+        self.states, self.mains, self.bridged, self.classes = states, mains, bridged, classes or {}
+        volts = {net for s in states for net, v in s.items() if abs(v) > LEAST_V}
+        self.high = frozenset(volts | mains | self.classes.keys())
 
     def need_mm(self, a: str, b: str) -> float:
-        """Return what two nets need between them, mm; 0 for one net."""
+        """Return what two nets need between them, mm, for their voltage and their classes; 0 for one net."""
         if a == b:
             return 0.0
+        return max(self.voltage_mm(a, b), self.classes.get(a, 0.0), self.classes.get(b, 0.0))
+
+    def voltage_mm(self, a: str, b: str) -> float:
+        """Return what two nets need between them for their voltage alone, mm."""
         if a in self.mains and b in self.mains:
             return min(LINES_MM, self.bridged.get(frozenset((a, b)), LINES_MM))
         if a in self.mains or b in self.mains:
@@ -53,7 +63,14 @@ class Spacings:
 
 
 @worked_out_from(
-    lambda wired: (wired.catalogue, wired.design.parts, wired.design.nets, wired.design.states, wired.design.brief)
+    lambda wired: (
+        wired.catalogue,
+        wired.design.parts,
+        wired.design.nets,
+        wired.design.states,
+        wired.design.brief,
+        wired.design.board.classes,
+    )
 )
 def spacings(wired: Wired) -> Spacings:
     """Return what spacing the nets of a design need, from all its states and from its mains parts."""
@@ -62,7 +79,11 @@ def spacings(wired: Wired) -> Spacings:
     except SolveError:
         states = []
     mains = frozenset(mains_nets(wired))
-    return Spacings(states, mains, _bridged(wired, mains))
+    classes: dict[str, float] = {}
+    for group in wired.design.board.classes:
+        for net in group.nets if group.clearance_nm else ():
+            classes[net] = max(classes.get(net, 0.0), mm(group.clearance_nm))
+    return Spacings(states, mains, _bridged(wired, mains), classes)
 
 
 def _bridged(wired: Wired, mains: frozenset[str]) -> dict[frozenset[str], float]:

@@ -14,7 +14,7 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 7
+SCHEMA_VERSION = 8
 LayerName = Literal["top", "bottom"]
 LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
 Outline = tuple[Point, ...]  # closed, counter-clockwise
@@ -185,11 +185,12 @@ class KeepOut(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=T
 
 
 class NetClass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Nets with a least track width of their own, beside that of the board rules and of their current."""
+    """Nets with a least track width and a distance from all others of their own, beside those of the board rules."""
 
     name: str
     nets: tuple[NetName, ...] = ()
     width_nm: int = 0
+    clearance_nm: int = 0
 
 
 class Form(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):

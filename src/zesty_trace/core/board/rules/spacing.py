@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import NamedTuple
+
+import numpy as np
 
 from zesty_trace.core.board.copper import copper_items, same_part
-from zesty_trace.core.board.voltages import LINES_MM, MAINS_MM, mains_nets, spacing_mm, spacings
+from zesty_trace.core.board.shorts import ROUNDING_MM
+from zesty_trace.core.board.voltages import LINES_MM, MAINS_MM, Spacings, mains_nets, spacing_mm, spacings
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS
+from zesty_trace.core.design.model import LAYERS, LayerName
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import say
@@ -30,40 +33,87 @@ MAINS_GAP = rule(
     station="layout",
 )
 
+CLASS_GAP = rule(
+    "class clearance",
+    Severity.FIX,
+    "A net was put into a class to keep others off: noise, heat or voltage was the reason.",
+    "net classes of the project",
+    limits="the distance of the net's class",
+    station="layout",
+)
+
 
 def check_spacing(wired: Wired) -> Iterator[Finding]:
-    """Yield pairs of nets that are nearer than their voltage allows, the nearest place of each pair."""
+    """Yield pairs of nets that are nearer than their voltage or their class allows, the nearest place of each pair."""
     spaced = spacings(wired)
-    mains, high = spaced.mains, spaced.high
-    if not high:
+    for layer in LAYERS if spaced.high else ():
+        for near in _nearest(wired, spaced, layer):
+            if near.gap_mm < spaced.voltage_mm(near.one, near.two) - ROUNDING_MM:
+                yield _for_voltage(spaced, near, layer)
+            else:
+                yield CLASS_GAP.found(
+                    Subject(nets=(near.one, near.two), which=layer),
+                    f"{near.one} and {near.two} are {near.gap_mm:.2f} mm from each other on {layer}",
+                    f"A class of theirs keeps {near.need_mm:g} mm. Route them again, or lower what the class asks.",
+                    at=(near.at,),
+                    value=near.gap_mm,
+                    limit=near.need_mm,
+                    unit="mm",
+                )
+
+
+class Near(NamedTuple):
+    """Two nets that are nearer than they should be: the gap, what they need, mm, and where."""
+
+    one: str
+    two: str
+    gap_mm: float
+    need_mm: float
+    at: Point
+
+
+def _nearest(wired: Wired, spaced: Spacings, layer: LayerName) -> Iterator[Near]:
+    from shapely import STRtree, distance
+
+    items = [i for i in copper_items(wired, layer) if i.net]
+    hot = [i for i in items if i.net in spaced.high]
+    if not hot:
         return
-    for layer in LAYERS:
-        items = copper_items(wired, layer)
-        hot = [i for i in items if i.net in high]
-        nearest: dict[tuple[str, str], tuple[float, float, Any, Any]] = {}
-        for a in hot:
-            for b in items:
-                if not b.net or b.net == a.net or (same_part(a, b) and {a.net, b.net} <= mains):
-                    continue  # what lies across a part is for its maker to say
-                need = spaced.need_mm(a.net, b.net)
-                gap = a.shape.distance(b.shape)
-                key = (min(a.net, b.net), max(a.net, b.net))
-                if gap < need - 0.002 and gap < nearest.get(key, (1e9,))[0]:
-                    nearest[key] = (gap, need, a, b)
-        for (one, two), (gap, need, a, _) in nearest.items():
-            both = one in mains and two in mains
-            found = VOLTAGE if both or not {one, two} & mains else MAINS_GAP
-            p = a.shape.representative_point()
-            volts = "" if {one, two} & mains else f", {say(spaced.apart_v(one, two), 'V')} apart,"
-            yield found.found(
-                Subject(nets=(one, two), which=layer),
-                f"{one} and {two}{volts} are {gap:.2f} mm from each other on {layer}",
-                f"They need {need:g} mm. Move one of them, or cut a slot between.",
-                at=(Point(round(p.x * 1e6), round(p.y * 1e6)),),
-                value=gap,
-                limit=need,
-                unit="mm",
-            )
+    shapes = np.array([i.shape for i in items], dtype=object)
+    own = np.array([i.shape for i in hot], dtype=object)
+    nets = wired.design.nets
+    most = max(spaced.need_mm(a, b) for a in {i.net for i in hot} for b in nets)
+    left, right = STRtree(shapes).query(own, predicate="dwithin", distance=most)
+    gaps = distance(own[left], shapes[right])
+    nearest: dict[tuple[str, str], Near] = {}
+    for k, m, gap in zip(left.tolist(), right.tolist(), gaps.tolist(), strict=True):
+        a, b = hot[k], items[m]
+        pair = {a.net, b.net}
+        if a.net == b.net or (same_part(a, b) and (pair <= spaced.mains or pair & spaced.classes.keys())):
+            continue  # what lies across a part is for its maker to say
+        need = spaced.need_mm(a.net, b.net)
+        key = (min(pair), max(pair))
+        if gap < need - ROUNDING_MM and (key not in nearest or gap < nearest[key].gap_mm):
+            at = a.shape.representative_point()
+            nearest[key] = Near(*key, gap, need, Point(round(at.x * 1e6), round(at.y * 1e6)))
+    yield from nearest.values()
+
+
+def _for_voltage(spaced: Spacings, near: Near, layer: LayerName) -> Finding:
+    one, two, mains = near.one, near.two, spaced.mains
+    need = spaced.voltage_mm(one, two)
+    both = one in mains and two in mains
+    found = VOLTAGE if both or not {one, two} & mains else MAINS_GAP
+    volts = "" if {one, two} & mains else f", {say(spaced.apart_v(one, two), 'V')} apart,"
+    return found.found(
+        Subject(nets=(one, two), which=layer),
+        f"{one} and {two}{volts} are {near.gap_mm:.2f} mm from each other on {layer}",
+        f"They need {need:g} mm. Move one of them, or cut a slot between.",
+        at=(near.at,),
+        value=near.gap_mm,
+        limit=need,
+        unit="mm",
+    )
 
 
 __all__ = ["LINES_MM", "MAINS_MM", "check_spacing", "mains_nets", "spacing_mm"]
