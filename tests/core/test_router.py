@@ -19,7 +19,7 @@ from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.router import route
 from zesty_trace.core.board.routing.negotiate import Negotiation
-from zesty_trace.core.board.routing.paint import paint_outside, paint_shapes
+from zesty_trace.core.board.routing.paint import paint_area, paint_shapes
 from zesty_trace.core.board.routing.passes import stamp_nets
 from zesty_trace.core.board.routing.problem import Group, Problem, Shape, lay_out, safe_reach
 from zesty_trace.core.board.warm import warm_up
@@ -193,7 +193,7 @@ def test_outside_and_cut_outs_are_closed_to_every_net() -> None:
     """A square with a square hole, by the even-odd rule: the area left, in cells."""
     points = np.array([(10, 10), (90, 10), (90, 90), (10, 90), (40, 40), (60, 40), (60, 60), (40, 60)], dtype=float)
     mask = np.zeros(100 * 100, np.int16)
-    paint_outside(mask, 100, points, np.array([0, 4, 8], np.int16))
+    paint_area(mask, 100, points, np.array([0, 4, 8], np.int32), True)
     assert (mask == 0).sum() == 80 * 80 - 20 * 20
 
 

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, numbers, packages, sheet
+from zesty_trace.cli import boards, brief, copper, numbers, packages, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -70,15 +70,15 @@ def _add_layout(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
     )
     add(
         "faces",
-        boards.faces_command,
+        copper.faces_command,
         "what all surface parts on one face would take, and what two heatings cost",
         project,
         ("--apply", {"action": "store_true", "help": "do it, if they all fit"}),
     )
-    add("tidy", boards.tidy_command, "make routed copper shorter, with fewer vias", project)
+    add("tidy", copper.tidy_command, "make routed copper shorter, with fewer vias", project)
     add(
         "pour",
-        boards.pour_command,
+        copper.pour_command,
         "what the pours fill",
         project,
         (

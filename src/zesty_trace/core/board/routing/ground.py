@@ -15,7 +15,7 @@ from zesty_trace.core.board.routing.grid import CELL_BITS, CELL_MASK, I32
 from zesty_trace.core.board.routing.growing import reach
 from zesty_trace.core.board.routing.paint import paint_edge, paint_shapes
 from zesty_trace.core.board.routing.passes import stamp_nets
-from zesty_trace.core.board.routing.problem import CELL_MM, Board, cells_within, shape_rows
+from zesty_trace.core.board.routing.problem import CELL_MM, Board, closed_area, paint_closed, shape_rows
 from zesty_trace.core.quantities import mm
 
 if TYPE_CHECKING:
@@ -41,9 +41,8 @@ def free_for_pour(board: Board, net: int, layer: int) -> npt.NDArray[np.bool_]:
     paint_shapes(fixed, grid.columns, copper, (gap + half) / CELL_MM)
     bare = shape_rows([s for s in problem.shapes if not s.copper], board.x0, board.y0)
     paint_shapes(fixed, grid.columns, bare, (gap + 0.1 + half) / CELL_MM)
-    for zone in problem.closed:
-        if zone.pours and zone.layer == layer:
-            fixed[cells_within(zone.ring, half, grid.rows, grid.columns, board.x0, board.y0)] = -1
+    closed = closed_area([z.ring for z in problem.closed if z.pours and z.layer == layer])
+    paint_closed(fixed, closed, half, grid.columns, board.x0, board.y0)
     free = (fixed == 0) | (fixed == net + 1)
     tracks = [np.zeros(grid.plane, dtype=bool) for _ in range(grid.classes + 1)]
     at = board.net_groups()
@@ -134,7 +133,7 @@ class Fill:
             parts.append(np.flatnonzero(np.isin(self.flat, list(labels))) + self.layer * grid.plane)
         for g in groups:
             parts += [board.group_cells(g), board.path(g) & CELL_MASK]
-        return np.unique(np.concatenate(parts)).astype(np.int32)
+        return np.concatenate(parts).astype(np.int32)  # one that is there twice is looked at twice, no more
 
 
 def join_stranded(work: Negotiation, net: int, layer: int) -> int:

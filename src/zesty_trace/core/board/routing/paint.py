@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zesty_trace.core.board.routing.grid import F64, I16
+from zesty_trace.core.board.routing.grid import F64, I16, I32
 from zesty_trace.core.board.routing.kernel import entry
 
 
@@ -63,8 +63,8 @@ def paint_edge(fixed: I16, columns: int, ring: F64, reach: float) -> None:
 
 
 @entry
-def paint_outside(fixed: I16, columns: int, points: F64, ring_at: I16) -> None:
-    """Keep every net out of the cells outside the rings (even-odd rule); `ring_at` parts `points` into rings."""
+def paint_area(fixed: I16, columns: int, points: F64, ring_at: I32, outside: bool) -> None:
+    """Keep every net out of the cells outside, or inside, the rings (even-odd rule); `ring_at` parts `points`."""
     rows = fixed.shape[0] // columns
     crossings = np.empty(points.shape[0] + 2)
     for r in range(rows):
@@ -86,7 +86,7 @@ def paint_outside(fixed: I16, columns: int, points: F64, ring_at: I16) -> None:
         inside, c = False, 0
         for k in range(found + 1):
             end = min(columns, max(0, int(np.ceil(crossings[k])))) if k < found else columns
-            if not inside:
+            if inside != outside:
                 for cell in range(c, end):
                     fixed[r * columns + cell] = -1
             c, inside = max(c, end), not inside

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 
@@ -14,7 +15,6 @@ from zesty_trace.core.board.routing.grid import (
     HISTORY_SHIFT,
     I16,
     I32,
-    I64,
     OWNER_SHIFT,
     SLANT_SHIFT,
     Grid,
@@ -335,14 +335,17 @@ def _align(least: float, phase: float) -> float:
 
 
 def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> tuple[I16, I16, I16]:
-    from zesty_trace.core.board.routing.paint import paint_edge, paint_outside, paint_shapes
+    from zesty_trace.core.board.routing.paint import paint_area, paint_edge, paint_shapes
 
     plane = rows * columns
     fixed = np.zeros((len(problem.widths_mm), problem.layers * plane, 2), dtype=np.int16)
     rings = [(ring - (x0, y0)) / CELL_MM for ring in problem.rings]
-    ring_at = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int16)
+    ring_at = np.cumsum([0, *(len(r) for r in rings)]).astype(np.int32)
     outside = np.zeros(plane, dtype=np.int16)
-    paint_outside(outside, columns, np.concatenate(rings), ring_at)
+    paint_area(outside, columns, np.concatenate(rings), ring_at, True)
+    kept_out = [
+        closed_area([z.ring for z in problem.closed if z.tracks and z.layer == k]) for k in range(problem.layers)
+    ]
 
     def one(half: float, slant: float, shapes: F64, holes: F64, edge_mm: float = problem.edge_mm) -> np.ndarray:
         layer = outside.copy()
@@ -358,16 +361,14 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
         for layer in range(problem.layers):
             for slant in (0, 1):
                 fixed[k, layer * plane : (layer + 1) * plane, slant] = one(width / 2, slant * SLANT_MM, on[layer], bare)
-                for zone in problem.closed:
-                    if zone.tracks and zone.layer == layer:
-                        part = fixed[k, layer * plane : (layer + 1) * plane, slant]
-                        part[cells_within(zone.ring, width / 2, rows, columns, x0, y0)] = -1
+            close = np.zeros(plane, dtype=np.int16)
+            paint_closed(close, kept_out[layer], width / 2, columns, x0, y0)
+            fixed[k, layer * plane : (layer + 1) * plane][close != 0] = -1
     everywhere = np.concatenate(on)
     via_edge = max(problem.edge_mm, problem.hole_edge_mm + problem.drill_mm / 2 - problem.via_mm / 2)
     via_fixed = one(problem.via_mm / 2, 0.0, everywhere, bare, via_edge)
-    for zone in problem.closed:
-        if zone.vias or zone.tracks:
-            via_fixed[cells_within(zone.ring, problem.via_mm / 2, rows, columns, x0, y0)] = -1
+    no_vias = closed_area([z.ring for z in problem.closed if z.vias or z.tracks])
+    paint_closed(via_fixed, no_vias, problem.via_mm / 2, columns, x0, y0)
     pads = everywhere.copy()
     pads[:, 7] = -1
     paint_shapes(via_fixed, columns, pads, (problem.via_mm / 2 + PAD_TO_VIA_MM) / CELL_MM)
@@ -381,17 +382,24 @@ def _paint(problem: Problem, rows: int, columns: int, x0: float, y0: float) -> t
     return fixed, via_fixed, outside
 
 
-def cells_within(ring: F64, grow_mm: float, rows: int, columns: int, x0: float, y0: float) -> I64:
-    """Return the flat cells within `grow_mm` of a ring's area."""
+def closed_area(rings: list[F64]) -> Any:
+    """Return the area of several rings as one."""
     import shapely
 
-    shape = shapely.Polygon(ring).buffer(grow_mm)
-    left, low, right, high = ((v - o) / CELL_MM for v, o in zip(shape.bounds, (x0, y0, x0, y0), strict=True))
-    c = np.arange(max(0, int(left)), min(columns, int(right) + 2))
-    r = np.arange(max(0, int(low)), min(rows, int(high) + 2))
-    gx, gy = np.meshgrid(x0 + c * CELL_MM, y0 + r * CELL_MM)
-    rr, cc = np.nonzero(shapely.contains_xy(shape, gx, gy))
-    return np.asarray((rr + r[0]) * columns + cc + c[0] if len(r) and len(c) else np.zeros(0), dtype=np.int64)
+    return shapely.union_all([shapely.Polygon(ring).buffer(0) for ring in rings])
+
+
+def paint_closed(fixed: I16, area: Any, grow_mm: float, columns: int, x0: float, y0: float) -> None:
+    """Keep every net out of the cells within `grow_mm` of an area."""
+    import shapely
+
+    from zesty_trace.core.board.routing.paint import paint_area
+
+    if area.is_empty:
+        return
+    at, ring = shapely.get_coordinates(shapely.get_rings(shapely.get_parts(area.buffer(grow_mm))), return_index=True)
+    starts = np.r_[0, np.flatnonzero(np.diff(ring)) + 1, len(ring)].astype(np.int32)
+    paint_area(fixed, columns, np.ascontiguousarray((at - (x0, y0)) / CELL_MM), starts, False)
 
 
 def _terminals(
