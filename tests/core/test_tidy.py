@@ -9,16 +9,22 @@ from benchmarks.board_judge import judge
 from benchmarks.random_boards import random_board
 
 from zesty_trace.core.board.check import check_board
+from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.parallel import with_parallel_vias
 from zesty_trace.core.board.router import route
+from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.stitch import stitch
 from zesty_trace.core.board.tidy import length_mm, straightened, tidy
+from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Pour, Track
+from zesty_trace.core.design.model import Design, Part, Pin, Placement, Pour, Track, Via
 from zesty_trace.core.geometry import Point
 from zesty_trace.errors import Cancelled, EditError
 
 pytestmark = pytest.mark.campaign
+MM = 1_000_000
+ROLES = ("supply_out", "ground")
 
 
 @pytest.fixture(scope="module")
@@ -100,3 +106,40 @@ def test_stitching_refuses_what_it_cannot_do(routed: Wired) -> None:
         stitch(routed, "SUPPLY")
     with pytest.raises(EditError, match="no pitch"):
         stitch(routed, pitch_nm=500_000)
+
+
+def heavy(vias: int) -> Wired:
+    """A load of 6 ohm on 12 V: 2 A go down through vias on the way from the inlet, and up again on the way back."""
+    load = Part(ref="R1", kind="resistor", value="6")
+    inlet = Part(ref="J1", kind="barrel_jack")
+    plus, minus = (next(p.number for p in shipped().kinds["barrel_jack"].pins if p.role == r) for r in ROLES)
+    nets = {"12V": (Pin("J1", plus), Pin("R1", "1")), "GND": (Pin("J1", minus), Pin("R1", "2"))}
+    design = understand_placing("outline 60 x 40", Design(parts={"J1": inlet, "R1": load}, nets=nets)).design
+    design = edits.set_brief(design, supply_v=12.0)
+    spots = {"J1": Placement(x_nm=12 * MM, y_nm=20 * MM), "R1": Placement(x_nm=48 * MM, y_nm=20 * MM)}
+    wired = Wired(edits.set_board(design, placements=spots), shipped())
+    pad = {p.net: Point(p.x_nm, p.y_nm) for p in board_pads(wired) if p.pin.ref == "R1"}["12V"]
+    start = next(Point(p.x_nm, p.y_nm) for p in board_pads(wired) if p.pin == Pin("J1", plus))
+    turn = Point(40 * MM, 30 * MM)
+    wide = 3 * MM // 2
+    tracks = [
+        Track(net="12V", layer="bottom", width_nm=wide, points=(start, Point(start.x_nm, 30 * MM), turn)),
+        Track(net="12V", layer="top", width_nm=wide, points=(turn, Point(pad.x_nm, 30 * MM), pad)),
+    ]
+    down = [Via(net="12V", x_nm=turn.x_nm, y_nm=turn.y_nm + k * 700_000) for k in range(vias)]
+    return wired.edited(edits.set_copper, tracks, down, ())
+
+
+def test_vias_that_carry_too_much_get_others_beside_them() -> None:
+    # IPC-2221, 6.2, inner conductor: a barrel of 0.3 mm with 25 um of plating is 36.5 mil2 and carries 0.9 A at 10 K.
+    amps = 0.024 * 10**0.44 * (math.pi * 0.3 / 0.0254 * 25 / 25.4) ** 0.725
+    for count in (1, 2, 3):
+        said = [f for f in check_board(heavy(count)) if f.rule == "via current"]
+        assert bool(said) == (2.0 / count > amps)
+        assert [f.value for f in said] == [pytest.approx(2.0 / count, rel=0.02)] * len(said)
+    one = heavy(1)
+    more = one.with_design(with_parallel_vias(one, {"12V"}))
+    assert len(more.design.board.vias) == math.ceil(2.0 / amps)
+    assert not [f for f in check_board(more) if f.rule in ("via current", "clearance", "holes", "via in pad", "edge")]
+    assert not judge(more).too_near
+    assert with_parallel_vias(one, {"GND"}) is one.design

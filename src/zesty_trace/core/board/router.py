@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING
 
 from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items
 from zesty_trace.core.board.links import Link, connectivity
-from zesty_trace.core.board.rules.currents import check_currents
+from zesty_trace.core.board.rules.currents import TRACK_WIDTH, check_currents
 from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.board.widths import width_for
@@ -101,8 +101,20 @@ def route(
     if result.missing and machine_made and nets is None and not result.stopped:
         anew = _by_voltage(wired.with_design(_without(design, wanted, wired)), how, wanted)
         if anew.missing <= result.missing and not anew.stopped:
-            return anew
-    return result
+            result = anew
+    return result if result.stopped else _with_vias_beside(wired, wanted, result)
+
+
+def _with_vias_beside(wired: Wired, wanted: set[str], result: RouteResult) -> RouteResult:
+    """Put vias beside those that carry too much, if it leaves nothing worse."""
+    from zesty_trace.core.board.parallel import with_parallel_vias
+
+    design = with_parallel_vias(wired.with_design(result.design), wanted)
+    if design is result.design:
+        return result
+    after = _result(wired.with_design(design), result.passes)
+    better = after.missing <= result.missing and after.conflicts <= result.conflicts
+    return replace(after, tight=result.tight) if better else result
 
 
 def _with_pours(wired: Wired) -> Design:
@@ -156,8 +168,9 @@ def _heavier(wired: Wired, how: _How, wanted: set[str], result: RouteResult) -> 
 
 
 def _thin_nets(wired: Wired, result: RouteResult) -> set[str]:
-    """Return the nets with pieces that are too thin for their current."""
-    return {net for f in check_currents(wired.with_design(result.design)) for net in f.nets}
+    """Return the nets with tracks that are too thin for their current."""
+    found = check_currents(wired.with_design(result.design))
+    return {net for f in found if f.rule == TRACK_WIDTH.id for net in f.nets}
 
 
 def _by_voltage(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:

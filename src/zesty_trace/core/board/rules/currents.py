@@ -17,8 +17,8 @@ from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.rules.holes import RULES_SOURCE
 from zesty_trace.core.board.widths import ipc2221_width_nm
 from zesty_trace.core.circuit.analysis import analyse
-from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, Pin
+from zesty_trace.core.circuit.wired import Wired, worked_out
+from zesty_trace.core.design.model import LAYERS, Pin, Via
 from zesty_trace.core.findings import Finding, Severity, of_net, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say, say_mm
@@ -28,6 +28,7 @@ PLATING_UM = 25.0
 NECK_MM = 3.0
 NECK_SHARE = 0.4
 SMALL_A = 0.1
+BESIDE_MM = 3.0  # vias of a net so near to each other share what they carry
 SOURCE = "IPC-2221, 6.2: I = 0.048 dT^0.44 A^0.725"
 
 TRACK_WIDTH = rule(
@@ -58,7 +59,10 @@ LEAST_WIDTH = rule(
 
 @dataclass(frozen=True)
 class Piece:
-    """A track or via of a net: the current through it, A, its length and width, mm, and where it is."""
+    """A track or via of a net: the current through it, A, its length and width, mm, and where it is.
+
+    Of vias side by side, `beside` in all, each is said to carry its share.
+    """
 
     net: str
     what: str
@@ -67,6 +71,7 @@ class Piece:
     length_mm: float
     width_mm: float
     at: Point
+    beside: int = 1
 
 
 def via_capacity_a(drill_nm: int, rise_c: float) -> float:
@@ -78,44 +83,63 @@ def via_capacity_a(drill_nm: int, rise_c: float) -> float:
 def check_currents(wired: Wired) -> Iterator[Finding]:
     """Yield tracks and vias that are too thin, the worst of each net."""
     yield from _least(wired)
+    yield from _via_currents(wired)
     rules = wired.design.board.rules
     worst: dict[tuple[str, str], tuple[float, Piece, float]] = {}
     for piece in pieces(wired):
-        if piece.current_a < SMALL_A:
+        if piece.current_a < SMALL_A or piece.what == "via":
             continue
-        if piece.what == "via":
-            can = via_capacity_a(wired.design.board.vias[piece.index].drill_nm, rules.temperature_rise_c)
-            load = piece.current_a / can
-        else:
-            can = ipc2221_width_nm(piece.current_a, rules.temperature_rise_c, rules.copper_um) / 1e6
-            load = can / piece.width_mm
-            if piece.length_mm < NECK_MM and load < 1 / NECK_SHARE:
-                continue  # a short neck is cooled by the wide copper at its ends (common practice)
+        can = ipc2221_width_nm(piece.current_a, rules.temperature_rise_c, rules.copper_um) / 1e6
+        load = can / piece.width_mm
+        if piece.length_mm < NECK_MM and load < 1 / NECK_SHARE:
+            continue  # a short neck is cooled by the wide copper at its ends (common practice)
         if load > 1.01 and load > worst.get((piece.net, piece.what), (0.0,))[0]:
             worst[piece.net, piece.what] = (load, piece, can)
-    for (net, what), (_, piece, can) in worst.items():
+    for (net, _), (_, piece, can) in worst.items():
         current = say(piece.current_a, "A")
-        if what == "via":
-            yield VIA_CURRENT.found(
-                of_net(net, "via"),
-                f"{net} carries {current} through one via",
-                f"Its barrel carries {say(can, 'A')}. Put {math.ceil(piece.current_a / can)} side by side.",
-                at=(piece.at,),
-                value=piece.current_a,
-                limit=can,
-                unit="A",
-            )
-        else:
-            yield TRACK_WIDTH.found(
-                of_net(net),
-                f"{net} carries {current} on {piece.width_mm:.2f} mm",
-                f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(can * 1e6))} on these "
-                f"{piece.length_mm:.1f} mm. Route again, or widen it.",
-                at=(piece.at,),
-                value=piece.width_mm,
-                limit=can,
-                unit="mm",
-            )
+        yield TRACK_WIDTH.found(
+            of_net(net),
+            f"{net} carries {current} on {piece.width_mm:.2f} mm",
+            f"{rules.temperature_rise_c:.0f} °C of rise asks for {say_mm(round(can * 1e6))} on these "
+            f"{piece.length_mm:.1f} mm. Route again, or widen it.",
+            at=(piece.at,),
+            value=piece.width_mm,
+            limit=can,
+            unit="mm",
+        )
+
+
+def overloaded_vias(wired: Wired) -> list[tuple[Piece, int]]:
+    """Return vias that carry more than their barrel does, the worst of each place, and how many it takes there."""
+    rise = wired.design.board.rules.temperature_rise_c
+    found = []
+    for piece in pieces(wired):
+        if piece.what == "via" and piece.current_a * piece.beside >= SMALL_A:
+            can = via_capacity_a(wired.design.board.vias[piece.index].drill_nm, rise)
+            if piece.current_a > 1.01 * can:
+                found.append((piece, math.ceil(piece.current_a * piece.beside / can)))
+    return found
+
+
+def _via_currents(wired: Wired) -> Iterator[Finding]:
+    """Yield the worst via of each net, or the worst vias side by side."""
+    rise = wired.design.board.rules.temperature_rise_c
+    worst: dict[str, tuple[Piece, int]] = {}
+    for piece, wanted in overloaded_vias(wired):
+        if piece.net not in worst or piece.current_a > worst[piece.net][0].current_a:
+            worst[piece.net] = (piece, wanted)
+    for net, (piece, wanted) in worst.items():
+        can = via_capacity_a(wired.design.board.vias[piece.index].drill_nm, rise)
+        through = "one via" if piece.beside == 1 else f"{piece.beside} vias side by side"
+        yield VIA_CURRENT.found(
+            of_net(net, "via"),
+            f"{net} carries {say(piece.current_a * piece.beside, 'A')} through {through}",
+            f"A barrel carries {say(can, 'A')}. Put {wanted} side by side.",
+            at=(piece.at,),
+            value=piece.current_a,
+            limit=can,
+            unit="A",
+        )
 
 
 def _least(wired: Wired) -> Iterator[Finding]:
@@ -136,15 +160,16 @@ def _least(wired: Wired) -> Iterator[Finding]:
         )
 
 
-def pieces(wired: Wired) -> list[Piece]:
+@worked_out
+def pieces(wired: Wired) -> tuple[Piece, ...]:
     """Return every track and via of nets that carry current, with the current through it."""
     try:
         peaks = analyse(wired).pin_peaks()
     except SolveError:
-        return []
+        return ()
     loaded = {net for net, pins in wired.design.nets.items() if max((peaks.get(p, 0.0) for p in pins), default=0) > 0}
     laid = {t.net for t in wired.design.board.tracks} | {v.net for v in wired.design.board.vias}
-    return [piece for net in sorted(loaded & laid) for piece in _of_net(wired, net, peaks)]
+    return tuple(piece for net in sorted(loaded & laid) for piece in _of_net(wired, net, peaks))
 
 
 def _of_net(wired: Wired, net: str, peaks: Any) -> Iterator[Piece]:
@@ -163,26 +188,40 @@ def _of_net(wired: Wired, net: str, peaks: Any) -> Iterator[Piece]:
             ends = zip(track.points, track.points[1:], strict=False)
             length = sum(math.hypot(b[0] - a[0], b[1] - a[1]) for a, b in ends)
             middle = track.points[len(track.points) // 2]
-            current = _through(graph, node, takes)
+            current = _through(graph, {node}, takes)
             yield Piece(net, "track", node[1], current, length / 1e6, mm(track.width_nm), Point(*middle))
         elif node[0] == "via":
-            index = node[1]
-            via = board.vias[index]
-            current = _through(graph, node, takes)
-            yield Piece(net, "via", index, current, 0.0, mm(via.drill_nm), Point(via.x_nm, via.y_nm))
+            yield _via(wired, net, node, graph, takes)
 
 
-def _through(graph: Any, node: Any, takes: dict[Any, float]) -> float:
-    """Return the current through a piece: what the lighter of the parts takes that its loss leaves behind.
+def _via(wired: Wired, net: str, node: Any, graph: Any, takes: dict[Any, float]) -> Piece:
+    """Return a via with its share of what goes through it and the vias of its net close by."""
+    vias = wired.design.board.vias
+    via = vias[node[1]]
+    group = {node}
+    current = _through(graph, group, takes)
+    if current <= 0:
+        group = {n for n in graph if n[0] == "via" and _off_mm(vias[n[1]], via) <= BESIDE_MM}
+        current = _through(graph, group, takes) * via.drill_nm / sum(vias[n[1]].drill_nm for n in group)
+    at = Point(via.x_nm, via.y_nm)
+    return Piece(net, "via", node[1], current, 0.0, mm(via.drill_nm), at, len(group))
 
-    A piece that has company is not judged: 0.
+
+def _off_mm(a: Via, b: Via) -> float:
+    return math.hypot(mm(a.x_nm - b.x_nm), mm(a.y_nm - b.y_nm))
+
+
+def _through(graph: Any, gone: set[Any], takes: dict[Any, float]) -> float:
+    """Return the current through pieces: what the lighter of the parts takes that their loss leaves behind.
+
+    Pieces that have other company are not judged: 0.
     """
     import networkx as nx
 
     parts = []
-    rest = graph.subgraph([n for n in graph if n != node])
-    seen: set[Any] = set()
-    for near in graph[node]:
+    rest = graph.subgraph([n for n in graph if n not in gone])
+    seen: set[Any] = set(gone)
+    for near in (n for node in sorted(gone, key=str) for n in graph[node]):
         if near in seen:
             continue
         part = nx.node_connected_component(rest, near)

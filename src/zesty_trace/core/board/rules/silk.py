@@ -64,7 +64,9 @@ def check_silk(wired: Wired) -> Iterator[Finding]:
         if silk.left_out:
             yield LEFT_OUT.found(
                 Subject(which=side),
-                f"{len(silk.left_out)} references find no room on the {side}",
+                f"{len(silk.left_out)} references find no room on the {side}"
+                if len(silk.left_out) > 1
+                else f"One reference finds no room on the {side}",
                 f"{', '.join(silk.left_out[:12])}. Move parts a little apart.",
                 refs=silk.left_out,
                 at=tuple(Point(spots[r].x_nm, spots[r].y_nm) for r in silk.left_out[:20]),

@@ -1,0 +1,84 @@
+"""Vias side by side where one carries too little: put beside it, where there is room on both faces."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+
+from zesty_trace.core.board.copper import board_pads, hole_items, hole_shapes, keepouts_of, outline_shape, pad_shape
+from zesty_trace.core.board.graph import CopperGraph
+from zesty_trace.core.board.rules.currents import BESIDE_MM, Piece, overloaded_vias
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import LAYERS, Design, Track, Via
+from zesty_trace.core.geometry import Point
+from zesty_trace.core.quantities import mm
+
+RINGS = (1.0, 1.5, 2.0)  # of the least distance between two vias
+SPARE_MM = 0.01
+MOST_BESIDE = 8
+
+
+def with_parallel_vias(wired: Wired, nets: set[str]) -> Design:
+    """Return the design with vias beside those of these nets that carry too much, as far as there is room."""
+    heavy = [(piece, count) for piece, count in overloaded_vias(wired) if piece.net in nets]
+    if not heavy:
+        return wired.design
+    graph = CopperGraph(wired)
+    done: list[Piece] = []
+    for piece, wanted in heavy:
+        if any(p.net == piece.net and math.dist(p.at, piece.at) < BESIDE_MM * 1e6 for p in done):
+            continue
+        done.append(piece)
+        have = piece.beside
+        for via, joints in _beside(wired, wired.design.board.vias[piece.index], piece):
+            if have >= min(wanted, MOST_BESIDE):
+                break
+            board = wired.design.board
+            trial = wired.edited(edits.set_copper, [*board.tracks, *joints], [*board.vias, via], board.pours)
+            before = set(graph.too_near)
+            graph.update(trial)
+            if set(graph.too_near) - before or not _allowed(wired, via):
+                graph.update(wired)
+                continue
+            wired, have = trial, have + 1
+    return wired.design
+
+
+def _beside(wired: Wired, via: Via, piece: Piece) -> Iterator[tuple[Via, list[Track]]]:
+    """Yield places for a via beside another, the near ones first, with the copper that joins them on both faces."""
+    rules = wired.design.board.rules
+    least = max(via.diameter_nm, via.drill_nm + rules.hole_gap_nm) + SPARE_MM * 1e6
+    for ring in RINGS:
+        for eighth in range(8):
+            a = math.pi / 4 * eighth
+            x, y = (
+                round(v, -3) for v in (via.x_nm + ring * least * math.cos(a), via.y_nm + ring * least * math.sin(a))
+            )
+            spot = Point(int(x), int(y))
+            made = Via(
+                net=piece.net, x_nm=spot.x_nm, y_nm=spot.y_nm, diameter_nm=via.diameter_nm, drill_nm=via.drill_nm
+            )
+            ends = (Point(via.x_nm, via.y_nm), spot)
+            yield made, [Track(net=piece.net, layer=layer, width_nm=via.diameter_nm, points=ends) for layer in LAYERS]
+
+
+def _allowed(wired: Wired, via: Via) -> bool:
+    """Whether a hole may be there: off other holes, pads, the edge and what keeps vias out."""
+    from shapely import Point as Spot
+    from shapely import Polygon, distance
+
+    rules = wired.design.board.rules
+    here = Spot(mm(via.x_nm), mm(via.y_nm))
+    hole, ring = here.buffer(mm(via.drill_nm) / 2), here.buffer(mm(via.diameter_nm) / 2)
+    holes = hole_shapes(hole_items(wired))
+    if len(holes) and float(distance(hole, holes).min()) < mm(rules.hole_gap_nm):
+        return False
+    inside = outline_shape(wired.design).buffer(-max(mm(rules.edge_nm), mm(rules.hole_edge_nm) - mm(via.drill_nm)))
+    if not inside.covers(ring):
+        return False
+    near = (p for p in board_pads(wired) if abs(p.x_nm - via.x_nm) < 2e7 and abs(p.y_nm - via.y_nm) < 2e7)
+    if any(p.layers and not p.drill_nm and pad_shape(p, mm(rules.mask_margin_nm)).intersects(hole) for p in near):
+        return False
+    zones = [z.outline for z in keepouts_of(wired) if (z.vias or z.tracks) and len(z.outline) > 2]
+    return not any(Polygon([(mm(x), mm(y)) for x, y in zone]).intersects(ring) for zone in zones)
