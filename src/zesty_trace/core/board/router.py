@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING
 
 from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items
 from zesty_trace.core.board.links import Link, connectivity
+from zesty_trace.core.board.pair_router import with_pairs
 from zesty_trace.core.board.rules.currents import TRACK_WIDTH, check_currents
 from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.board.voltages import spacings
@@ -174,7 +175,16 @@ def _thin_nets(wired: Wired, result: RouteResult) -> set[str]:
 
 
 def _by_voltage(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
-    """Route nets that keep more than the rule from others one by one, then the rest round them."""
+    """Route pairs side by side, then nets that keep more than the rule from others one by one, the rest round them."""
+    paired = wired.with_design(with_pairs(wired, wanted))
+    best = _singly(paired, how, wanted)
+    if paired is wired or not best.missing or how.stopped:
+        return best
+    plain = _singly(wired, how, wanted)
+    return plain if plain.missing < best.missing else best
+
+
+def _singly(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
     high = sorted(spacings(wired).high & wanted, key=lambda n: (n not in spacings(wired).mains, n))
     clearance = mm(wired.design.board.rules.clearance_nm)
     alone = [n for n in high if any(spacings(wired).need_mm(n, o) > clearance for o in wired.design.nets)]
