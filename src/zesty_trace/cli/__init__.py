@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, copper, numbers, packages, sheet
+from zesty_trace.cli import boards, brief, copper, fields, numbers, packages, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -75,6 +75,23 @@ def _add_layout(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
         project,
         ("--apply", {"action": "store_true", "help": "do it, if they all fit"}),
     )
+    add(
+        "isolate",
+        fields.isolate_command,
+        "what holds a pad to its net, and whether a blade reaches it",
+        project,
+        ("net", {"help": "the net"}),
+        ("pin", {"help": "the pin, for example U3.14"}),
+    )
+    add(
+        "resistance",
+        fields.resistance_command,
+        "resistance of the copper between two pins of a net",
+        project,
+        ("one", {"metavar": "A", "help": "a pin, for example J1.1"}),
+        ("two", {"metavar": "B", "help": "another pin of its net"}),
+    )
+    add("heat", fields.heat_command, "how warm the board gets below each part that heats", project)
     add("tidy", copper.tidy_command, "make routed copper shorter, with fewer vias", project)
     add(
         "pour",

@@ -1,0 +1,76 @@
+"""Commands that measure copper: what holds a pad, resistance, heat."""
+
+from __future__ import annotations
+
+import argparse
+
+from zesty_trace.cli.common import FINE, Answer, load
+from zesty_trace.core.design.model import Design, Pin
+from zesty_trace.core.quantities import mm, say
+from zesty_trace.errors import InputError
+
+LEAST_W = 1e-3
+
+
+def pin_of(design: Design, text: str) -> Pin:
+    """Return the pin that `U3.14` names. InputError if there is none."""
+    ref, dot, number = text.rpartition(".")
+    if not dot or ref not in design.parts:
+        raise InputError(f"“{text}” is no pin", text, "Write part and pin, for example U3.14")
+    return Pin(ref, number)
+
+
+def isolate_command(a: argparse.Namespace) -> Answer:
+    """Say what holds a pad to its net, and whether a blade reaches it."""
+    from zesty_trace.core.board.holding import holds_of
+
+    wired, _ = load(a.project)
+    holds = holds_of(wired, pin_of(wired.design, a.pin), a.net)
+    data = [
+        {
+            "what": h.what,
+            "layer": h.layer,
+            "x_mm": mm(h.at.x_nm),
+            "y_mm": mm(h.at.y_nm),
+            "width_mm": round(h.width_mm, 3),
+            "reachable": h.reachable,
+            "covered_by": h.covered,
+        }
+        for h in holds
+    ]
+    if not holds:
+        return FINE, data, f"Nothing holds {a.pin} to {a.net}: there is no copper at its pad but the pad."
+    count = "One thing holds" if len(holds) == 1 else f"{len(holds)} things hold"
+    return FINE, data, f"{count} {a.pin} to {a.net}:\n" + "\n".join(f"  {h}" for h in holds)
+
+
+def resistance_command(a: argparse.Namespace) -> Answer:
+    """Say what resistance the copper between two pins of a net has."""
+    from zesty_trace.core.board.conduction import resistance
+
+    wired, _ = load(a.project)
+    one, two = (pin_of(wired.design, t) for t in (a.one, a.two))
+    found = resistance(wired, one, two).resistance_ohm
+    data = {"from": str(one), "to": str(two), "ohm": found, "copper_um": wired.design.board.rules.copper_um}
+    text = f"{say(found, 'Ω')} of copper from {one} to {two} at 20 °C ({wired.design.board.rules.copper_um:g} µm)"
+    return FINE, data, text
+
+
+def heat_command(a: argparse.Namespace) -> Answer:
+    """Say how warm the board gets below each part that heats."""
+    from zesty_trace.core.board.heat import heat_picture
+
+    wired, _ = load(a.project)
+    picture = heat_picture(wired)
+    data = {
+        "hottest_k": round(picture.hottest_k, 2),
+        "cell_mm": picture.cell_mm,
+        "parts": [{"ref": p.ref, "power_w": round(p.power_w, 4), "rise_k": round(p.rise_k, 2)} for p in picture.parts],
+    }
+    lines = [f"The board gets up to {picture.hottest_k:.0f} °C warmer than the air, in still air, both faces free:"]
+    lines += [
+        f"  {p.ref}: {say(p.power_w, 'W')}, {p.rise_k:.1f} °C over ambient"
+        for p in picture.parts
+        if p.power_w > LEAST_W
+    ]
+    return FINE, data, "\n".join(lines)

@@ -1,0 +1,243 @@
+"""Resistance of a net's copper between two pads: sheet conduction in two dimensions, by finite elements.
+
+Each layer's copper is a mesh of triangles on which the potential is linear; plated holes join the layers. A bar of n
+squares has n times the sheet resistance, 0.49 mohm a square at 35 um (resistivity of IEC 60028, at 20 °C).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator
+from typing import Any, NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from zesty_trace.core.board.copper import board_pads, laid_copper, pad_shape
+from zesty_trace.core.board.pour import pour_shapes
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design.model import LAYERS, LayerName, Pin
+from zesty_trace.core.quantities import mm
+from zesty_trace.errors import EditError
+
+RESISTIVITY_OHM_M = 1.7241e-8  # annealed copper at 20 °C, IEC 60028
+PLATING_UM = 25.0
+EDGE_MM = 0.1  # of the mesh along the copper's outline
+INNER_MM = 0.6  # between the points inside wide copper
+F64 = npt.NDArray[np.float64]
+I64 = npt.NDArray[np.int64]
+
+
+class Mesh(NamedTuple):
+    """Triangles (n, 3) over points (m, 2), mm, and where the points of a layer begin."""
+
+    points: F64
+    triangles: I64
+    layer_of: I64
+
+
+class Conduction(NamedTuple):
+    """The resistance between two pads, ohm, and the mesh with the potential at its points for 1 A, V."""
+
+    resistance_ohm: float
+    mesh: Mesh
+    potential_v: F64
+
+
+def sheet_ohm(copper_um: float) -> float:
+    """Return the resistance of a square of copper, ohm."""
+    return RESISTIVITY_OHM_M / (copper_um * 1e-6)
+
+
+def barrel_ohm(drill_mm: float, thickness_mm: float) -> float:
+    """Return the resistance of the plating of a hole from face to face, ohm."""
+    area_m2 = math.pi * drill_mm * PLATING_UM * 1e-9
+    return RESISTIVITY_OHM_M * thickness_mm * 1e-3 / area_m2
+
+
+def resistance(wired: Wired, a: Pin, b: Pin) -> Conduction:
+    """Return the resistance of the copper between two pins of a net.
+
+    EditError if they are not on one net, not on the board, or if no copper joins them.
+    """
+    pads = {pin: [p for p in board_pads(wired) if p.pin == pin and p.layers] for pin in (a, b)}
+    for pin, found in pads.items():
+        if not found:
+            raise EditError(f"{pin} has no pad on the board", str(pin), "Place its part first")
+    net = pads[a][0].net
+    if a == b or not net or pads[b][0].net != net:
+        raise EditError(f"{a} and {b} are not two pins of one net", str(b), "Name two pins of one net")
+    rules = wired.design.board.rules
+    areas = {layer: net_area(wired, net, layer) for layer in LAYERS}
+    holes = list(_holes(wired, net))
+    ends = [[(layer, pad_shape(p)) for p in pads[pin] for layer in p.layers] for pin in (a, b)]
+    solved = solve(areas, holes, (ends[0], ends[1]), sheet_ohm(rules.copper_um), mm(rules.thickness_nm))
+    if solved is None:
+        raise EditError(f"No copper joins {a} and {b}", net, "Route the net first")
+    return solved
+
+
+def _holes(wired: Wired, net: str) -> Iterator[_Hole]:
+    for v in wired.design.board.vias:
+        if v.net == net:
+            yield _Hole(mm(v.x_nm), mm(v.y_nm), mm(v.diameter_nm), mm(v.drill_nm))
+    for p in board_pads(wired):
+        if p.net == net and p.drill_nm and p.plated and len(p.layers) > 1:
+            yield _Hole(mm(p.x_nm), mm(p.y_nm), mm(min(p.width_nm, p.height_nm)), mm(p.drill_nm))
+
+
+def net_area(wired: Wired, net: str, layer: LayerName) -> Any:
+    """Return all copper of a net on a layer as one shape, mm."""
+    from shapely import union_all
+
+    shapes = [i.shape for i in laid_copper(wired, layer).items if i.net == net]
+    return union_all([*shapes, *(area for name, area in pour_shapes(wired, layer) if name == net)])
+
+
+class _Hole(NamedTuple):
+    x: float
+    y: float
+    across: float
+    drill: float
+
+
+Ends = tuple[list[tuple[LayerName, Any]], list[tuple[LayerName, Any]]]
+
+
+def solve(
+    areas: dict[LayerName, Any], holes: list[_Hole], ends: Ends, square_ohm: float, thickness_mm: float
+) -> Conduction | None:
+    """Return what flows between two sets of pads through copper areas and plated holes; None if nothing joins them."""
+    from scipy.sparse.csgraph import connected_components
+    from scipy.sparse.linalg import spsolve
+
+    marks = {layer: [s for end in ends for on, s in end if on == layer] for layer in areas}
+    mesh = _mesh(areas, marks, holes)
+    terminals = [_inside(mesh, end) for end in ends]
+    if not len(mesh.triangles) or not all(map(len, terminals)):
+        return None
+    groups, barrels = _joints(mesh, holes, thickness_mm)
+    owner = _merged(len(mesh.points), [*groups, *terminals])
+    matrix = _laplacian(mesh, square_ohm, owner, barrels)
+    start, end = (int(owner[t[0]]) for t in terminals)
+    _, piece = connected_components(matrix, directed=False)
+    if piece[start] != piece[end]:
+        return None
+    volts = np.zeros(matrix.shape[0])
+    if start != end:
+        live = np.flatnonzero((piece == piece[start]) & (np.arange(len(volts)) != end))
+        current = np.zeros(len(volts))
+        current[start] = 1.0
+        volts[live] = spsolve(matrix[live][:, live].tocsc(), current[live])
+    return Conduction(float(volts[start]), mesh, volts[owner])
+
+
+def _laplacian(mesh: Mesh, square_ohm: float, owner: I64, barrels: list[tuple[int, int, float]]) -> Any:
+    """Return the matrix of conductances between the nodes, siemens."""
+    from scipy.sparse import coo_matrix
+
+    i, j, g = _stiffness(mesh, square_ohm)
+    if barrels:
+        ends = np.array([(p, q) for p, q, _ in barrels])
+        i, j, g = np.r_[i, ends[:, 0]], np.r_[j, ends[:, 1]], np.r_[g, [c for *_, c in barrels]]
+    i, j = owner[i], owner[j]
+    count = int(owner.max()) + 1
+    rows, columns, values = np.r_[i, j, i, j], np.r_[i, j, j, i], np.r_[g, g, -g, -g]
+    return coo_matrix((values, (rows, columns)), (count, count)).tocsr()
+
+
+def _mesh(areas: dict[LayerName, Any], marks: dict[LayerName, list[Any]], holes: list[_Hole]) -> Mesh:
+    """Return triangles over the copper of both layers, the outlines of pads and holes among their edges."""
+    points: list[F64] = []
+    triangles: list[I64] = []
+    layers: list[I64] = []
+    first = 0
+    for k, (layer, area) in enumerate(areas.items()):
+        if area.is_empty:
+            continue
+        spots, found = mesh_of(area, [*marks[layer], *(_disc(h) for h in holes)])
+        points.append(spots)
+        triangles.append(found + first)
+        layers.append(np.full(len(spots), k))
+        first += len(spots)
+    if not points:
+        return Mesh(np.zeros((0, 2)), np.zeros((0, 3), dtype=np.int64), np.zeros(0, dtype=np.int64))
+    return Mesh(np.concatenate(points), np.concatenate(triangles), np.concatenate(layers))
+
+
+def mesh_of(area: Any, marks: list[Any]) -> tuple[F64, I64]:
+    """Return points and triangles of an area, with points along the outlines of `marks` in it too."""
+    from scipy.spatial import Delaunay
+    from shapely import contains_xy, get_coordinates, prepare, segmentize
+
+    outline = get_coordinates(segmentize(area, EDGE_MM))
+    inner = [get_coordinates(segmentize(m, EDGE_MM)) for m in marks]
+    inner += [get_coordinates(m.centroid) for m in marks]
+    x0, y0, x1, y1 = area.bounds
+    gx, gy = np.meshgrid(np.arange(x0, x1, INNER_MM), np.arange(y0, y1, INNER_MM))
+    grid = np.column_stack((gx.ravel(), gy.ravel()))
+    prepare(area)
+    extra = np.concatenate([*inner, grid]) if inner else grid
+    spots = np.unique(
+        np.round(np.concatenate([outline, extra[contains_xy(area, extra[:, 0], extra[:, 1])]]), 6), axis=0
+    )
+    found = Delaunay(spots).simplices.astype(np.int64)
+    middle = spots[found].mean(axis=1)
+    kept = found[contains_xy(area, middle[:, 0], middle[:, 1])]
+    return spots, kept
+
+
+def _stiffness(mesh: Mesh, square_ohm: float) -> tuple[I64, I64, F64]:
+    """Return the conductances along the edges of all triangles, siemens: half the cotangent of the angle across."""
+    p = mesh.points[mesh.triangles]
+    ends_i, ends_j, values = [], [], []
+    for a, b, c in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
+        u, v = p[:, a] - p[:, c], p[:, b] - p[:, c]
+        cross = np.abs(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0])
+        cot = np.einsum("ij,ij->i", u, v) / np.maximum(cross, 1e-12)
+        ends_i.append(mesh.triangles[:, a])
+        ends_j.append(mesh.triangles[:, b])
+        values.append(cot / 2 / square_ohm)
+    return np.concatenate(ends_i), np.concatenate(ends_j), np.concatenate(values)
+
+
+def _disc(hole: _Hole) -> Any:
+    from shapely import Point
+
+    return Point(hole.x, hole.y).buffer(hole.across / 2, quad_segs=6)
+
+
+def _joints(mesh: Mesh, holes: list[_Hole], thickness_mm: float) -> tuple[list[I64], list[tuple[int, int, float]]]:
+    """Return the points of each hole's ring on each layer, which are one, and the barrels between them."""
+    groups: list[I64] = []
+    barrels: list[tuple[int, int, float]] = []
+    for hole in holes:
+        off = np.hypot(mesh.points[:, 0] - hole.x, mesh.points[:, 1] - hole.y)
+        rings = [np.flatnonzero((off <= hole.across / 2 + 1e-6) & (mesh.layer_of == k)) for k in range(2)]
+        groups += [r for r in rings if len(r)]
+        if all(len(r) for r in rings):
+            barrels.append((int(rings[0][0]), int(rings[1][0]), 1 / barrel_ohm(hole.drill, thickness_mm)))
+    return groups, barrels
+
+
+def _inside(mesh: Mesh, end: list[tuple[LayerName, Any]]) -> I64:
+    """Return the points of the mesh in the pads of an end."""
+    from shapely import intersects_xy
+
+    found = [np.zeros(0, dtype=np.int64)]
+    for layer, shape in end:
+        here = mesh.layer_of == LAYERS.index(layer)
+        grown = shape.buffer(1e-5)
+        found.append(np.flatnonzero(here & intersects_xy(grown, mesh.points[:, 0], mesh.points[:, 1])))
+    return np.concatenate(found)
+
+
+def _merged(count: int, groups: list[I64]) -> I64:
+    """Return for each point the number of the node that it is, points of a group being one."""
+    from scipy.sparse import coo_matrix
+    from scipy.sparse.csgraph import connected_components
+
+    rows = np.concatenate([g[:-1] for g in groups if len(g) > 1] or [np.zeros(0, dtype=np.int64)])
+    columns = np.concatenate([g[1:] for g in groups if len(g) > 1] or [np.zeros(0, dtype=np.int64)])
+    _, owner = connected_components(coo_matrix((np.ones(len(rows)), (rows, columns)), (count, count)), directed=False)
+    return np.asarray(owner, dtype=np.int64)
