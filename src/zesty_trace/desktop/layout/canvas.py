@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
+from typing import NamedTuple
+
+from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QTransform
 from PySide6.QtWidgets import QWidget
 
 from zesty_trace.desktop.kit import theme
@@ -12,6 +14,17 @@ from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_
 from zesty_trace.desktop.layout.trial import Trial
 
 SNAP_NM = 100_000
+MARGIN = 0.4  # of the view, drawn beyond each of its sides, so that it is there when it is panned to
+REST_MS = 120  # after the last pan or zoom the board is drawn anew
+
+
+class Drawn(NamedTuple):
+    """The board as it was drawn last: for which painter and look, at which scale, and which part of the scene."""
+
+    of: tuple[object, ...]
+    scale: float
+    scene: QRectF
+    pixels: QPixmap
 
 
 class BoardCanvas(Canvas):
@@ -31,6 +44,11 @@ class BoardCanvas(Canvas):
         self.selected_ref = ""
         self._dragging = False
         self.trial: Trial | None = None
+        self._drawn: Drawn | None = None
+        self._rest = QTimer(self)
+        self._rest.setSingleShot(True)
+        self._rest.setInterval(REST_MS)
+        self._rest.timeout.connect(self._draw_anew)
         self._from = self._at = QPointF()
         self.setAccessibleName("Board")
 
@@ -56,7 +74,7 @@ class BoardCanvas(Canvas):
         """Draw the board, then the part that is held."""
         if self.painter is None:
             return
-        self.painter.draw(p)
+        self._backdrop(p)
         path = self.painter.bodies.get(self.selected_ref)
         if path is not None:
             t = theme.current()
@@ -67,6 +85,43 @@ class BoardCanvas(Canvas):
             p.drawPath(path.translated(shift))
         if self.trial is not None:
             self.trial.draw(p)
+
+    def _backdrop(self, p: QPainter) -> None:
+        """Put down the board as it was drawn last, at its place; have it drawn anew once panning or zooming rests."""
+        look = (self.painter, theme.current().name, self.devicePixelRatioF(), self.size())
+        if self._drawn is None or self._drawn.of != look:
+            self._drawn = self._draw(look)
+        there, view = self._drawn, self.transform()
+        if there.scale != self.scale or not there.scene.contains(self._seen()):
+            self._rest.start()
+        p.save()
+        p.resetTransform()
+        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        p.drawPixmap(view.mapRect(there.scene), there.pixels, QRectF(there.pixels.rect()))
+        p.restore()
+
+    def _seen(self) -> QRectF:
+        return self.transform().inverted()[0].mapRect(QRectF(self.rect()))
+
+    def _draw_anew(self) -> None:
+        self._drawn = None
+        self.update()
+
+    def _draw(self, look: tuple[object, ...]) -> Drawn:
+        """Draw the board on a sheet somewhat larger than the view."""
+        wide, high = self.width() * MARGIN, self.height() * MARGIN
+        room = QRectF(self.rect()).adjusted(-wide, -high, wide, high).toAlignedRect()
+        ratio = self.devicePixelRatioF()
+        pixels = QPixmap(round(room.width() * ratio), round(room.height() * ratio))
+        pixels.setDevicePixelRatio(ratio)
+        pixels.fill(Qt.GlobalColor.transparent)
+        p = QPainter(pixels)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setTransform(self.transform() * QTransform.fromTranslate(-room.x(), -room.y()))
+        if self.painter is not None:
+            self.painter.draw(p)
+        p.end()
+        return Drawn(look, self.scale, self.transform().inverted()[0].mapRect(QRectF(room)), pixels)
 
     def show_trial(self, trial: Trial | None) -> None:
         """Show what the held part does where it is."""

@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QColor, QPainter, QPainterPath, QPen, QPolygonF, QTransform
 
@@ -240,27 +242,22 @@ class BoardPainter:
         """Return a spot and size for each reference: inside a roomy body, else the freest place around it."""
         boxes = {r: _box(path) for r, path in self.bodies.items()}
         pads = [_box(path) for pad, path in zip(self.pads, self.pad_paths, strict=True) if pad.layers]
+        bodies, under = np.array(list(boxes.values())).reshape(-1, 4), np.array(pads).reshape(-1, 4)
+        place = {r: k for k, r in enumerate(boxes)}
         taken: list[Box] = []
         found = {}
         board = box_of((mm(x), mm(y)) for x, y in self.view.design.board.outline)
         for ref in sorted(boxes, key=lambda r: -boxes[r].area):
             own = boxes[ref]
-            near = [b for r, b in boxes.items() if r != ref and own.grown(8.0).shared(b)]
             small = min(own.width, own.height) < 3
             size = 1.25 if small else 1.7
             hole = not self.view.wired.kind(ref).pins
             choices = _label_choices(own, len(ref) * size * 0.66, size * 1.1, hole)
-            under = [b for b in pads if own.grown(8.0).shared(b)]
-
-            def price(c: Box, near: list[Box] = near, under: list[Box] = under) -> float:
-                return (
-                    4 * sum(c.shared(k) for k in taken)
-                    + 2 * sum(c.shared(b) for b in near)
-                    + 12 * sum(c.shared(b) for b in under)
-                    + 3 * (c.area - c.shared(board))
-                )
-
-            best = min(choices, key=price)
+            others = np.delete(bodies, place[ref], axis=0)
+            spots = np.array(choices)
+            prices = 4 * _shared(spots, np.array(taken).reshape(-1, 4)) + 2 * _shared(spots, others)
+            prices += 12 * _shared(spots, under) + [3 * (c.area - c.shared(board)) for c in choices]
+            best = choices[int(prices.argmin())]
             taken.append(best)
             found[ref] = (*best.middle, size)
         return found
@@ -282,6 +279,14 @@ class BoardPainter:
 def _box(path: QPainterPath) -> Box:
     r = path.boundingRect()
     return Box(r.left(), r.top(), r.right(), r.bottom())
+
+
+def _shared(spots: npt.NDArray[np.float64], boxes: npt.NDArray[np.float64]) -> npt.NDArray[np.float64]:
+    """Return how much area each spot shares with all boxes together, mm²; both are rows of x0, y0, x1, y1."""
+    low = np.maximum(spots[:, None, :2], boxes[None, :, :2])
+    high = np.minimum(spots[:, None, 2:], boxes[None, :, 2:])
+    found: npt.NDArray[np.float64] = np.clip(high - low, 0.0, None).prod(axis=2).sum(axis=1)
+    return found
 
 
 def _label_choices(own: Box, wide: float, high: float, hole: bool) -> list[Box]:
