@@ -10,6 +10,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtGui import QFont, QFontDatabase, QFontInfo, QFontMetricsF
 
 from zesty_trace.core.board.shorts import nets_too_near
+from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Pin
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.window.shell import MainWindow
@@ -296,6 +297,50 @@ def test_a_held_part_shows_what_it_runs_into_before_it_is_put_down(routed_window
     qtbot.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=canvas.to_view(at).toPoint())
     assert canvas.trial is None
     assert window.session.design.board.placements["C9"] == before
+
+
+def test_the_heat_of_the_board_is_shown_and_follows_it(routed_window: MainWindow, qtbot, settle) -> None:
+    window = routed_window
+    station = show(window, "layout", settle)
+    qtbot.mouseClick(station.heat_toggle, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: station.canvas.heat is not None, timeout=20_000)
+    first = station.canvas.heat
+    assert f"Up to {first.hottest_k:.0f} °C over the air" in station.detail.text()
+    hot = first.parts[0].ref
+    before = station.canvas.grab().toImage()
+    window.session.do("moved", lambda d: edits.nudge(d, hot, dx_nm=3_000_000))
+    assert station.canvas.heat is None  # the picture of another board is not shown
+    qtbot.waitUntil(lambda: station.canvas.heat is not None, timeout=20_000)
+    settle(window)
+    assert station.canvas.heat is not first
+    qtbot.mouseClick(station.heat_toggle, Qt.MouseButton.LeftButton)
+    assert station.canvas.heat is None
+    assert station.canvas.grab().toImage() != before
+
+
+def test_panning_draws_what_was_drawn_and_rests_on_a_fresh_picture(routed_window: MainWindow, qtbot, settle) -> None:
+    station = show(routed_window, "layout", settle)
+    canvas = station.canvas
+    canvas.repaint()
+    drawn = canvas._drawn
+    canvas.scroll_by(40, 25)
+    canvas.repaint()
+    assert canvas._drawn is drawn
+    moved = canvas.grab().toImage()
+    canvas.zoom(1.5)
+    canvas.repaint()
+    qtbot.waitUntil(lambda: canvas._drawn is not None and canvas._drawn.scale == canvas.scale, timeout=3000)
+    canvas.zoom(1 / 1.5)
+    canvas._draw_anew()
+    canvas.repaint()
+    again = canvas.grab().toImage()
+    close = sum(
+        moved.pixelColor(x, y).lightness() - again.pixelColor(x, y).lightness() < 40
+        for x in range(40, moved.width() - 40, 37)
+        for y in range(40, moved.height() - 40, 31)
+    )
+    every = len(range(40, moved.width() - 40, 37)) * len(range(40, moved.height() - 40, 31))
+    assert close > 0.97 * every  # the same board at the same place, whether shifted or drawn anew
 
 
 def test_routing_can_be_cancelled_and_loses_nothing(window: MainWindow, qtbot, settle) -> None:
@@ -603,7 +648,6 @@ def test_damaged_records_are_told_and_left_alone(open_window, demo_project: Path
 def test_a_design_with_a_kind_that_is_gone_says_which_part(tmp_path: Path, qtbot, demo_project: Path) -> None:
     from PySide6.QtCore import QSettings
 
-    from zesty_trace.core.design import edits
     from zesty_trace.desktop.window.opening import open_project
     from zesty_trace.store.project import ProjectFolder
 

@@ -8,8 +8,10 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QTransform
 from PySide6.QtWidgets import QWidget
 
+from zesty_trace.core.board.heat import HeatPicture
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
+from zesty_trace.desktop.layout.heat import draw_heat
 from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_rect
 from zesty_trace.desktop.layout.trial import Trial
 
@@ -44,6 +46,7 @@ class BoardCanvas(Canvas):
         self.selected_ref = ""
         self._dragging = False
         self.trial: Trial | None = None
+        self.heat: HeatPicture | None = None
         self._drawn: Drawn | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -75,6 +78,8 @@ class BoardCanvas(Canvas):
         if self.painter is None:
             return
         self._backdrop(p)
+        if self.heat is not None and self.view is not None:
+            draw_heat(p, self.view.wired, self.heat)
         path = self.painter.bodies.get(self.selected_ref)
         if path is not None:
             t = theme.current()
@@ -122,6 +127,11 @@ class BoardCanvas(Canvas):
             self.painter.draw(p)
         p.end()
         return Drawn(look, self.scale, self.transform().inverted()[0].mapRect(QRectF(room)), pixels)
+
+    def show_heat(self, picture: HeatPicture | None) -> None:
+        """Show how warm the board gets, or no longer."""
+        self.heat = picture
+        self.update()
 
     def show_trial(self, trial: Trial | None) -> None:
         """Show what the held part does where it is."""

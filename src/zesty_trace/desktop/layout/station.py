@@ -10,6 +10,7 @@ from PySide6.QtGui import QPainterPath
 from PySide6.QtWidgets import QPushButton, QSplitter, QVBoxLayout
 
 from zesty_trace.core.board.elevation import elevation
+from zesty_trace.core.board.heat import HeatPicture, heat_picture
 from zesty_trace.core.board.links import Connectivity, connectivity
 from zesty_trace.core.board.live import LiveReview
 from zesty_trace.core.board.pour import pour_shapes
@@ -28,11 +29,12 @@ from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.drawers.stack import LayoutDrawers
+from zesty_trace.desktop.layout.heat import heat_words
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
 from zesty_trace.desktop.layout.side import SideView
 from zesty_trace.desktop.layout.trial import try_part
 from zesty_trace.desktop.project.station import Station, WorkedOut
-from zesty_trace.errors import InputError
+from zesty_trace.errors import InputError, ZestyError
 
 DRAWER_PX = 390
 DRAWER_KEYS = ("Ctrl+Shift+1", "Ctrl+Shift+2")
@@ -63,16 +65,19 @@ class LayoutStation(Station):
         self._state: Connectivity | None = None
         self._pours: dict[str, list[QPainterPath]] = {}
         self._live: LiveReview | None = None
+        self._heated: HeatPicture | str = ""
         self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
         self.route_button = button("Route", self.route_open, True, "Ctrl+R")
-        self.rip_button = button("Take copper off", self.rip)
+        self.rip_button = button("Clear copper", self.rip, tip="Take all tracks, vias and pours off")
         self.top, self.bottom = self._toggle("Top"), self._toggle("Bottom")
         self.side_toggle = self._toggle("Side", "The board from its side, with the lid of the case", False)
         self.drawers = LayoutDrawers(self.session)
         self.toggles = {key: self._drawer_toggle(key, title) for key, title in LayoutDrawers.TITLES.items()}
-        looks = (self.top, self.bottom, self.side_toggle)
+        self.heat_toggle = self._toggle("Heat", "How warm the board gets, in still air", False)
+        self._heat = WorkedOut(self.session, "Heat", self._work_heat, self._take_heat, self._pull_if_seen)
+        looks = (self.top, self.bottom, self.side_toggle, self.heat_toggle)
         bar = row(*self.toggles.values(), None, *looks, None, self.rip_button, self.place_button, self.route_button)
         self.side = SideView()
         self.side.hide()
@@ -210,9 +215,32 @@ class LayoutStation(Station):
             )
         )
         self._say_state(fresh)
+        self._show_heat()
         self.side.setVisible(self.side_toggle.isChecked() and bool(self.session.design.board.outline))
         if self.side.isVisibleTo(self):
             self.side.show_side(elevation(self.session.wired))
+
+    def _work_heat(self, wired: Wired) -> HeatPicture | str:
+        """Return the heat picture, or why there is none; called off the GUI thread."""
+        try:
+            return heat_picture(wired)
+        except ZestyError as error:
+            return str(error)
+
+    def _take_heat(self, _picture: HeatPicture | str) -> None:
+        self._heated = _picture
+        self._show_heat()
+
+    def _show_heat(self) -> None:
+        """Show the heat of the board as it is, once it is worked out; an older picture is not shown."""
+        if not self.heat_toggle.isChecked() or not self.session.design.board.placements or not self._heat.ask():
+            self.canvas.show_heat(None)
+        elif isinstance(self._heated, str):
+            self.canvas.show_heat(None)
+            self.detail.setText(self._heated)
+        else:
+            self.canvas.show_heat(self._heated)
+            self.detail.setText(heat_words(self._heated))
 
     def _say_state(self, fresh: bool) -> None:
         design = self.session.design
@@ -386,6 +414,7 @@ class LayoutStation(Station):
                 Action(title, keys, lambda key=key: self.open_drawer("" if self.drawers.key == key else key))  # type: ignore[misc]
                 for (key, title), keys in zip(LayoutDrawers.TITLES.items(), DRAWER_KEYS, strict=True)
             ),
+            Action("Show how warm the board gets", "", self.heat_toggle.toggle),
             Action("Show the board from its side", "Ctrl+Shift+3", self.side_toggle.toggle),
             Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),
         ]
