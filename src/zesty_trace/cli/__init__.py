@@ -200,6 +200,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--out", {"help": "folder for the tables and the netlist"}),
         ("--pdf", {"metavar": "FILE", "help": "the sheets as one PDF"}),
         ("--svg", {"metavar": "FILE", "help": "the sheets as SVG, numbered where there are several"}),
+        ("--board-dxf", {"metavar": "FILE", "help": "the board as a DXF drawing in millimetres"}),
     )
     add("review", sheet.review_command, "electrical review of the schematic", project)
     add(

@@ -67,8 +67,8 @@ def import_command(a: argparse.Namespace) -> Answer:
 
 def export_command(a: argparse.Namespace) -> Answer:
     """Write the two tables and the netlist, as a table and as JSON; the sheets as PDF and SVG."""
-    if not (a.out or a.pdf or a.svg):
-        raise InputError("Say what to write", "export", "Add --out FOLDER, --pdf FILE or --svg FILE")
+    if not (a.out or a.pdf or a.svg or a.board_dxf):
+        raise InputError("Say what to write", "export", "Add --out FOLDER, --pdf, --svg or --board-dxf FILE")
     data: dict[str, Any] = {}
     said = []
     if a.out:
@@ -79,7 +79,23 @@ def export_command(a: argparse.Namespace) -> Answer:
         made = _export_sheets(a)
         data["sheets"] = made
         said.append(f"Wrote {', '.join(made)}")
+    if a.board_dxf:
+        data["board_dxf"] = _export_board(a)
+        said.append(f"Wrote {a.board_dxf}")
     return FINE, data, "\n".join(said)
+
+
+def _export_board(a: argparse.Namespace) -> str:
+    from zesty_trace.core.board.board_dxf import board_dxf
+    from zesty_trace.files import write_given
+
+    wired, _ = load(a.project)
+    text = board_dxf(wired)
+    try:
+        write_given(Path(a.board_dxf), text.encode())
+    except OSError as error:
+        raise StoreError(f"It could not be written: {error.strerror}", a.board_dxf, "Choose another folder") from error
+    return str(a.board_dxf)
 
 
 def _export_sheets(a: argparse.Namespace) -> list[str]:

@@ -55,6 +55,8 @@ class OneFace:
     def lines(self) -> list[str]:
         """Return the plan in sentences."""
         f = self.faces
+        if not f.on_first:
+            return ["No surface part is on the board."]
         if not f.both:
             return [f"All {len(f.on_first)} surface parts are on the {f.first}: one stencil, one heating."]
         lines = [

@@ -169,14 +169,19 @@ def set_rings(design: Design, rings: Sequence[Outline]) -> Design:
 
 
 def rings_from_dxf(text: str, where: str = "outline.dxf") -> list[Outline]:
-    """Return the closed lines of a DXF drawing, all layers, in its unit (mm if it states none). InputError."""
+    """Return the closed lines of a DXF drawing in its unit (mm if it states none). InputError.
+
+    Of a drawing with a layer OUTLINE only that one is read, else all layers.
+    """
     from ezdxf import path
     from shapely import LineString, unary_union
     from shapely.ops import polygonize
 
     drawing, scale = open_dxf(text, where)
     lines = []
-    for entity in drawing.modelspace():
+    entities = list(drawing.modelspace())
+    named = [e for e in entities if e.dxf.layer.upper() == "OUTLINE"]
+    for entity in named or entities:
         try:
             curve = path.make_path(entity)
         except TypeError:

@@ -34,7 +34,8 @@ def stitch(wired: Wired, net: str = "", pitch_nm: int = PITCH_NM) -> Design:
         raise EditError(what, "pitch", "Take 5 to 15 mm")
     fills = [union_all([shape for name, shape in pour_shapes(wired, layer) if name == net]) for layer in LAYERS]
     if any(fill.is_empty for fill in fills):
-        raise EditError(f"{net} is not poured on both faces", net, "Pour it on top and bottom first: route does it")
+        what = f"{net} is not poured on both faces" if net else "There is no ground to stitch"
+        raise EditError(what, net or "net", "Pour it on top and bottom first: route does it")
     radius = mm(rules.via_nm) / 2
     both = fills[0].intersection(fills[1]).buffer(-radius - ROUND_MM)
     prepare(both)
