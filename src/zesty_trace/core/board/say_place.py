@@ -2,6 +2,7 @@
 
 R5 at 20, 14.5          turn U3 22.5        flip C4
 D1..D12 on circle 40mm  D4..D6 in line 42, 4.5 to 54, 4.5
+D1..D12 on circle 40mm start 90 facing in
 D1..D12 with R1..R12 on circle 60mm about 47.5, 47.5 from 90 to 270
 """
 
@@ -10,6 +11,7 @@ from __future__ import annotations
 import math
 import re
 
+from zesty_trace.core.board.say_arrange import arrange_several, speaks_of_several
 from zesty_trace.core.board.say_outline import change_board, speaks_of_the_board
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.design import edits
@@ -23,7 +25,8 @@ from zesty_trace.errors import InputError, own_words
 _NUMBER = r"-?\d+(?:\.\d+)?"
 _CIRCLE = re.compile(
     r"^(?P<refs>.+?)(?: with (?P<more>.+?))? on circle (?P<size>\S+(?: ?mm| ?mil)?)"
-    rf"(?: about (?P<x>\S+?), ?(?P<y>\S+))?(?: from (?P<first>{_NUMBER})°?(?: to (?P<last>{_NUMBER})°?)?)?$",
+    rf"(?: about (?P<x>\S+?), ?(?P<y>\S+))?(?: (?:from|start) (?P<first>{_NUMBER})°?(?: to (?P<last>{_NUMBER})°?)?)?"
+    r"(?: facing (?P<facing>out|in))?$",
     re.I,
 )
 HELP = "Try: R5 at 20, 14.5, or D1..D12 on circle 40mm, or turn U3 90"
@@ -37,6 +40,9 @@ def understand_placing(sentence: str, design: Design) -> Spoken:
     if speaks_of_the_board(text):
         after = change_board(text, design)
         return Spoken(after, tuple(describe_changes(design, after)) or ("Changes the board",))
+    if speaks_of_several(text):
+        after = arrange_several(text, design, _several)
+        return Spoken(after, tuple(describe_changes(design, after)) or ("Changes nothing",))
     if match := re.match(r"^(\S+) at (.+?), ?(.+)$", text, re.I):
         after = _move(
             design, _one(match.group(1), design), parse_length_nm(match.group(2)), parse_length_nm(match.group(3))
@@ -78,10 +84,10 @@ def _move(design: Design, ref: str, x_nm: int, y_nm: int, angle_mdeg: int | None
 
 
 def _circle(design: Design, match: re.Match[str]) -> Design:
-    """Spread parts evenly on a circle, clockwise from the top, or from one angle to another, each turned outwards.
+    """Spread parts evenly on a circle, clockwise from the top or from one angle to another, each turned outwards.
 
-    The circle's middle is the board's, or where it is said. Parts `with` others: each takes its own along, as they
-    stand about the first one now.
+    With `facing in` they are turned inwards. The circle's middle is the board's, or where it is said. Parts `with`
+    others: each takes its own along, as they stand about the first one now.
     """
     refs = _several(match["refs"], design)
     more = [_several(group, design) for group in re.split(r" and ", match["more"])] if match["more"] else []
@@ -93,12 +99,13 @@ def _circle(design: Design, match: re.Match[str]) -> Design:
     cx = parse_length_nm(match["x"]) if match["x"] else (min(xs) + max(xs)) / 2
     cy = parse_length_nm(match["y"]) if match["y"] else (min(ys) + max(ys)) / 2
     first = float(match["first"]) if match["first"] else 90.0
+    inwards = (match["facing"] or "").lower() == "in"
     apart = len(refs) - 1 or 1
     steps = (float(match["last"]) - first) / apart if match["last"] else -360.0 / len(refs)
     followers = [_relative(design, refs[0], group[0]) for group in more]
     for k, ref in enumerate(refs):
         a = math.radians(first + steps * k)
-        turn = round(math.degrees(a) * 1000 - 90_000) % 360_000
+        turn = round(math.degrees(a) * 1000 + (90_000 if inwards else -90_000)) % 360_000
         design = _move(design, ref, round(cx + radius * math.cos(a)), round(cy + radius * math.sin(a)), turn)
         spot = design.board.placements[ref]
         for group, (dx, dy, more_turn) in zip(more, followers, strict=True):
