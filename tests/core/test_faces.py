@@ -6,7 +6,8 @@ import pytest
 
 from tests.corpus import cases
 from zesty_trace.core.board.check import check_board
-from zesty_trace.core.board.faces import faces_of, grams_per_in2, try_one_face
+from zesty_trace.core.board.faces import faces_of, grams_per_in2
+from zesty_trace.core.board.one_face import try_one_face
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

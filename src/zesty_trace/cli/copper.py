@@ -39,7 +39,7 @@ def tidy_command(a: argparse.Namespace) -> Answer:
 
 def faces_command(a: argparse.Namespace) -> Answer:
     """Say what all surface parts on one face would take; with --apply do it."""
-    from zesty_trace.core.board.faces import OneFace, try_one_face
+    from zesty_trace.core.board.one_face import OneFace, try_one_face
 
     plans: list[OneFace] = []
 

@@ -300,7 +300,7 @@ class LayoutStation(Station):
 
     def one_face(self) -> None:
         """Try all surface parts on one face, as a job; what it takes is said, and it can be undone."""
-        from zesty_trace.core.board.faces import OneFace, try_one_face
+        from zesty_trace.core.board.one_face import OneFace, try_one_face
 
         wired = self.session.wired
 
