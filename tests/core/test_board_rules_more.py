@@ -252,6 +252,7 @@ def test_what_a_probe_reaches_and_from_which_face() -> None:
     assert probe_faces(below) == {"A": set()}
 
 
+@pytest.mark.campaign
 def test_a_class_keeps_its_distance_in_routing_pours_and_review() -> None:
     spots = {f"R{k}": ("resistor", 10.0 + 8 * (k % 5), 12.0 + 8 * (k // 5)) for k in range(1, 10)}
     nets = {"CLK": ("R1.1", "R5.2"), "A": ("R2.1", "R6.2"), "B": ("R3.1", "R7.2"), "GND": ("R4.1", "R8.2", "R9.1")}

@@ -148,14 +148,15 @@ def join_stranded(work: Negotiation, net: int, layer: int) -> int:
         left = 0
         goals = fill.cells_of(fill.main)
         for root in roots:
-            done = _join_one(work, net, fill.cells_of(root), goals)
+            done = join_one(work, net, fill.cells_of(root), goals)
             left += not done
         if left == len(roots):
             return left
     return left
 
 
-def _join_one(work: Negotiation, net: int, starts: I32, goals: I32) -> bool:
+def join_one(work: Negotiation, net: int, starts: I32, goals: I32) -> bool:
+    """Join two sets of cells of a net by a path of their own, through others if need be; whether it could be had."""
     slot = work.spare_group(net)
     if slot < 0:
         return False
@@ -189,7 +190,7 @@ def join_pads(work: Negotiation, wired: Wired, links: list[Link]) -> int:
         others = [g for g in range(*board.net_groups()[net : net + 2]) if g != a]
         goals = np.concatenate([np.concatenate([board.group_cells(g), board.path(g) & CELL_MASK]) for g in others])
         goals = np.setdiff1d(goals, starts)
-        done += _join_one(work, net, starts.astype(np.int32), goals.astype(np.int32))
+        done += join_one(work, net, starts.astype(np.int32), goals.astype(np.int32))
     return done
 
 
