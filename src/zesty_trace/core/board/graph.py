@@ -38,6 +38,7 @@ class CopperGraph:
         self._pads: dict[str, list[BoardPad]] = {}
         self._known: dict[str, tuple[tuple[Link, ...], int]] = {}
         self._on_pour: dict[Node, set[Node]] = {}
+        self._pour_shapes: dict[Node, tuple[LayerName, str, Any]] = {}
         self.stale = False
         board = wired.design.board
         self._add(board_pads(wired), _numbered(board.tracks), _numbered(board.vias))
@@ -154,7 +155,7 @@ class CopperGraph:
                 self.joined.get(node, set()).discard(piece)
             self._nodes.get(str(piece[2]), {}).pop(piece, None)
         self._on_pour = {}
-        self._pour_shapes: dict[Node, tuple[LayerName, str, Any]] = {}
+        self._pour_shapes = {}
         for layer in LAYERS if wired.design.board.pours else ():
             copper = layer_copper(wired, layer)
             names = _names(wired)
@@ -174,7 +175,7 @@ class CopperGraph:
 
     def _onto_pours(self, pads: list[BoardPad], tracks: Mapping[Node, Track], vias: Mapping[Node, Via]) -> None:
         """Join new pieces to the pours as they were filled last."""
-        poured = {net for _, net, _ in getattr(self, "_pour_shapes", {}).values()}
+        poured = {net for _, net, _ in self._pour_shapes.values()}
         new = [pad_node(p) for p in pads if p.net in poured and p.layers]
         new += [k for k, t in tracks.items() if t.net in poured] + [k for k, v in vias.items() if v.net in poured]
         for node in new:

@@ -185,9 +185,9 @@ class LayoutStation(Station):
 
     def _try(self, ref: str, dx: int, dy: int) -> None:
         """Show what a held part does where it is: links, room, and the worst that it runs into."""
-        if self._live is None:
-            return
         wired = self.session.wired
+        if self._live is None or ref not in wired.design.board.placements:
+            return  # a job may be showing parts that are not put down yet
         trial = wired.edited(edits.nudge, ref, dx, dy).after(wired)
         shown = try_part(self._live, trial, ref)
         self.canvas.show_trial(shown)
