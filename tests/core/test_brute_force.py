@@ -10,6 +10,7 @@ from benchmarks.random_boards import random_board
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
+from zesty_trace.core.board import pour
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.graph import CopperGraph
@@ -192,3 +193,20 @@ def test_the_live_review_of_a_demo_says_how_far_a_capacitor_has_gone(mended: Des
     assert ("bypass distance" in {f.rule for f in found}) == any(
         d.mm > d.limit_mm and near.ref == d.ref for d in others
     )
+
+
+@pytest.mark.campaign
+@pytest.mark.parametrize("seed", [1, 2, 3])
+def test_a_pour_filled_in_strips_is_the_one_filled_as_a_whole(seed: int, monkeypatch: pytest.MonkeyPatch) -> None:
+    wired = scribbled(seed, 160, 90)
+    wired = wired.edited(
+        edits.set_copper, wired.design.board.tracks, wired.design.board.vias, (Pour(net="GND", layer="bottom"),)
+    )
+    filled = {}
+    for name, many in (("strips", 1), ("whole", 10**9)):
+        monkeypatch.setattr(pour, "MANY", many)
+        filled[name] = pour.pour_shape(Wired(wired.design, wired.catalogue), wired.design.board.pours[0])
+    strips, whole = filled["strips"], filled["whole"]
+    assert whole.area > 1.0
+    assert strips.symmetric_difference(whole).area < 0.005 * whole.area  # simplified by 5 um each, by other points
+    assert strips.symmetric_difference(whole).buffer(-0.02).is_empty

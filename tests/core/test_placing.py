@@ -16,6 +16,7 @@ from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import route
 from zesty_trace.core.board.rules.keepouts import check_keepouts
 from zesty_trace.core.board.rules.spacing import check_spacing
+from zesty_trace.core.board.say_outline import change_board
 from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.voltages import mains_nets, spacings
 from zesty_trace.core.catalogue.kinds import shipped
@@ -153,3 +154,18 @@ def test_any_angle_and_groups_on_a_circle() -> None:
     assert spots["R6"].angle_mdeg == 270_000
     with pytest.raises(InputError):
         understand_placing("R1..R3 with R4..R5 on circle 40mm", design)
+
+
+def test_a_class_does_not_silence_what_voltage_asks_within_one_part() -> None:
+    """Mains and low voltage on two pads of one part are a stop, whether or not one of the nets is in a class."""
+    chip = Part(ref="U1", kind="controller_32_qfn")
+    inlet = Part(ref="J1", kind="mains_terminal_2", value="230 V")
+    nets = {"L": (Pin("J1", "1"), Pin("U1", "1")), "A": (Pin("U1", "2"),), "N": (Pin("J1", "2"),)}
+    placed = Design(parts={"U1": chip, "J1": inlet}, nets=nets)
+    for words in ("outline 80 x 40", "J1 at 10, 20", "U1 at 60, 20"):
+        placed = understand_placing(words, placed).design
+    assert "L" in mains_nets(Wired(placed, shipped()))
+    for text in ("", "class hot: L gap 0.3", "class quiet: A gap 0.3"):
+        design = change_board(text, placed) if text else placed
+        said = {frozenset(f.nets) for f in check_spacing(Wired(design, shipped())) if f.rule == "mains spacing"}
+        assert frozenset(("A", "L")) in said

@@ -8,6 +8,7 @@ import pytest
 from benchmarks.board_judge import judge
 from benchmarks.random_boards import random_board
 
+from tests.core.test_pair_router import pair_board
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.parallel import with_parallel_vias
@@ -143,3 +144,21 @@ def test_vias_that_carry_too_much_get_others_beside_them() -> None:
     assert not [f for f in check_board(more) if f.rule in ("via current", "clearance", "holes", "via in pad", "edge")]
     assert not judge(more).too_near
     assert with_parallel_vias(one, {"GND"}) is one.design
+
+
+def test_vias_at_the_edge_and_round_bare_holes_are_not_crowded() -> None:
+    one = heavy(1)
+    turn = one.design.board.vias[0]
+    tight = 0.90 * MM + turn.drill_nm // 2  # one more at 45 degrees would have its hole 0.47 mm from the edge, not 0.5
+    xs = [p[0] for p in one.design.board.outline]
+    low = [(min(xs), 0), (max(xs), 0), (max(xs), round(turn.y_nm + tight)), (min(xs), round(turn.y_nm + tight))]
+    narrow = one.with_design(edits.set_outline(one.design, low))
+    before = {f.identity for f in check_board(narrow) if f.severity.name != "NOTE"}
+    after = narrow.with_design(with_parallel_vias(narrow, {"12V"}))
+    assert {f.identity for f in check_board(after) if f.severity.name != "NOTE"} <= before
+
+
+def test_a_pair_is_not_pulled_apart_by_tidying() -> None:
+    wired = pair_board(crossed=False)
+    routed = wired.with_design(route(wired).design)
+    assert not {"USB_DP", "USB_DM"} & set(tidy(routed).nets)

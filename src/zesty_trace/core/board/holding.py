@@ -50,7 +50,7 @@ class Hold:
         what = names.get(self.what, f"a track {self.width_mm:.2f} mm wide")
         if self.what == "pad":
             return f"{what} at {spot}: they are one"
-        way = "drill it out" if self.what == "via" else "cut it there"
+        way = {"via": "drill it out", "pour": "cut all round the pad"}.get(self.what, "cut it there")
         return f"{what} at {spot}: " + (f"below {self.covered}, take that off first" if self.covered else way)
 
 

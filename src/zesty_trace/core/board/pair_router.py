@@ -17,6 +17,7 @@ import numpy as np
 from zesty_trace.core.board.copper import BoardPad, board_pads, pad_shape
 from zesty_trace.core.board.rules.pairs import Pair, pairs_of
 from zesty_trace.core.board.shorts import nets_too_near
+from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, LayerName, Track
@@ -64,8 +65,8 @@ def with_pairs(wired: Wired, wanted: set[str]) -> Design:
     """Return the design with the pairs among `wanted` laid that have no copper yet and can be laid side by side."""
     laid = {t.net for t in wired.design.board.tracks} | {v.net for v in wired.design.board.vias}
     for pair in pairs_of(wired):
-        if not set(pair) <= wanted or set(pair) & laid:
-            continue
+        if not set(pair) <= wanted or set(pair) & (laid | spacings(wired).high):
+            continue  # two lines that have to stand farther apart are no neighbours
         for a, b in _links(_ends(wired, pair)):
             tracks = _side_by_side(wired, pair, a, b)
             board = wired.design.board
@@ -196,9 +197,7 @@ def _beside(line: Line, off: float) -> Line:
     for k, (x, y) in enumerate(line):
         before, after = ways[max(0, k - 1)], ways[min(k, len(ways) - 1)]
         nx, ny = -(before[1] + after[1]), before[0] + after[0]
-        scale = (
-            off * 2 / max(nx * nx + ny * ny, 0.5)
-        )  # the sum of two unit normals, so that the mitre keeps the distance
+        scale = off * 2 / max(nx * nx + ny * ny, 0.5)  # of the sum of two unit normals: a mitre keeps the distance
         found.append((x + nx * scale, y + ny * scale))
     return found
 

@@ -1,16 +1,21 @@
-"""Vias side by side where one carries too little: put beside it, where there is room on both faces."""
+"""Vias side by side where one carries too little: put beside it, where there is room on both faces.
+
+The review has the last word: if it finds anything on the board that it did not find before, all stays as it was.
+"""
 
 from __future__ import annotations
 
 import math
 from collections.abc import Iterator
 
+from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.copper import board_pads, hole_items, hole_shapes, keepouts_of, outline_shape, pad_shape
 from zesty_trace.core.board.graph import CopperGraph
 from zesty_trace.core.board.rules.currents import BESIDE_MM, Piece, overloaded_vias
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import LAYERS, Design, Track, Via
+from zesty_trace.core.findings import Severity
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
 
@@ -24,6 +29,7 @@ def with_parallel_vias(wired: Wired, nets: set[str]) -> Design:
     heavy = [(piece, count) for piece, count in overloaded_vias(wired) if piece.net in nets]
     if not heavy:
         return wired.design
+    first = wired
     graph = CopperGraph(wired)
     done: list[Piece] = []
     for piece, wanted in heavy:
@@ -42,7 +48,12 @@ def with_parallel_vias(wired: Wired, nets: set[str]) -> Design:
                 graph.update(wired)
                 continue
             wired, have = trial, have + 1
-    return wired.design
+    return wired.design if wired is first or _bad(wired) <= _bad(first) else first.design
+
+
+def _bad(wired: Wired) -> set[str]:
+    """Return what the review says that stops or wants mending."""
+    return {f.identity for f in check_board(wired) if f.severity is not Severity.NOTE}
 
 
 def _beside(wired: Wired, via: Via, piece: Piece) -> Iterator[tuple[Via, list[Track]]]:
@@ -52,10 +63,8 @@ def _beside(wired: Wired, via: Via, piece: Piece) -> Iterator[tuple[Via, list[Tr
     for ring in RINGS:
         for eighth in range(8):
             a = math.pi / 4 * eighth
-            x, y = (
-                round(v, -3) for v in (via.x_nm + ring * least * math.cos(a), via.y_nm + ring * least * math.sin(a))
-            )
-            spot = Point(int(x), int(y))
+            dx, dy = ring * least * math.cos(a), ring * least * math.sin(a)
+            spot = Point(int(round(via.x_nm + dx, -3)), int(round(via.y_nm + dy, -3)))
             made = Via(
                 net=piece.net, x_nm=spot.x_nm, y_nm=spot.y_nm, diameter_nm=via.diameter_nm, drill_nm=via.drill_nm
             )
@@ -74,7 +83,8 @@ def _allowed(wired: Wired, via: Via) -> bool:
     holes = hole_shapes(hole_items(wired))
     if len(holes) and float(distance(hole, holes).min()) < mm(rules.hole_gap_nm):
         return False
-    inside = outline_shape(wired.design).buffer(-max(mm(rules.edge_nm), mm(rules.hole_edge_nm) - mm(via.drill_nm)))
+    width_of_ring = mm(via.diameter_nm - via.drill_nm) / 2
+    inside = outline_shape(wired.design).buffer(-max(mm(rules.edge_nm), mm(rules.hole_edge_nm) - width_of_ring))
     if not inside.covers(ring):
         return False
     near = (p for p in board_pads(wired) if abs(p.x_nm - via.x_nm) < 2e7 and abs(p.y_nm - via.y_nm) < 2e7)

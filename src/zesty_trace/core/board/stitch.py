@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from zesty_trace.core.board.copper import hole_items, hole_shapes, keepouts_of, pad_polygons
+from zesty_trace.core.board.copper import hole_items, hole_shapes, keepouts_of, outline_shape, pad_polygons
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -38,6 +38,7 @@ def stitch(wired: Wired, net: str = "", pitch_nm: int = PITCH_NM) -> Design:
         raise EditError(what, net or "net", "Pour it on top and bottom first: route does it")
     radius = mm(rules.via_nm) / 2
     both = fills[0].intersection(fills[1]).buffer(-radius - ROUND_MM)
+    both = both.intersection(outline_shape(wired.design).buffer(-mm(rules.hole_edge_nm) - mm(rules.via_drill_nm) / 2))
     prepare(both)
     x0, y0, x1, y1 = both.bounds if not both.is_empty else (0.0, 0.0, 0.0, 0.0)
     step = mm(pitch_nm) / 2  # looked at twice as dense as laid, so that a spot that is taken costs half a step only

@@ -14,12 +14,16 @@ import msgspec
 
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.placing.measure import tree_mm
 from zesty_trace.core.board.router import route
+from zesty_trace.core.board.rules.currents import check_currents
+from zesty_trace.core.board.rules.pairs import pairs_of
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Track
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.progress import Report, quiet
+from zesty_trace.core.quantities import mm
 from zesty_trace.errors import Cancelled
 
 VIA_MM = 3.0  # of track that a via may cost before it is worth its hole
@@ -44,7 +48,7 @@ def tidy(wired: Wired, report: Report = quiet) -> Tidied:
     first = wired.design.board
     wired = wired.with_design(straightened(wired.design))
     nets = [n for n in sorted({t.net for t in first.tracks if not t.kept}) if _worth_it(wired, n)]
-    open_links = len(connectivity(wired).links)
+    open_links, thin = len(connectivity(wired).links), _thin(wired)
     done = []
     for k, net in enumerate(nets):
         if not report(k / max(1, len(nets)), f"tidying {net}"):
@@ -54,24 +58,30 @@ def tidy(wired: Wired, report: Report = quiet) -> Tidied:
         after = wired.with_design(straightened(trial))
         if _price(after.design, net) > price - LEAST_GAIN_MM or len(connectivity(after).links) > open_links:
             continue
-        wired, open_links = after, len(connectivity(after).links)
+        if not _thin(after) <= thin:
+            continue
+        wired, open_links, thin = after, len(connectivity(after).links), _thin(after)
         done.append(net)
     last = wired.design.board
     lengths = length_mm(first.tracks), length_mm(last.tracks)
     return Tidied(wired.design, *lengths, len(first.vias), len(last.vias), tuple(done))
 
 
-def _worth_it(wired: Wired, net: str) -> bool:
-    """Whether a net is so much longer than its pads are apart that another way may gain; what is poured is left."""
-    from scipy.sparse.csgraph import minimum_spanning_tree
-    from scipy.spatial.distance import pdist, squareform
+def _thin(wired: Wired) -> set[str]:
+    """Return what carries too much."""
+    return {f.identity for f in check_currents(wired)}
 
-    if net not in wired.design.nets or net in {p.net for p in wired.design.board.pours}:
+
+def _worth_it(wired: Wired, net: str) -> bool:
+    """Whether a net is so much longer than its pads are apart that another way may gain.
+
+    What is poured is left, and pairs, which run beside each other on purpose.
+    """
+    left = {p.net for p in wired.design.board.pours} | {n for pair in pairs_of(wired) for n in pair}
+    if net not in wired.design.nets or net in left:
         return False
-    spots = sorted({(p.x_nm / 1e6, p.y_nm / 1e6) for p in board_pads(wired) if p.net == net and p.layers})
-    if len(spots) < 2:
-        return True
-    bound = float(minimum_spanning_tree(squareform(pdist(spots))).sum())
+    spots = [(mm(p.x_nm), mm(p.y_nm)) for p in board_pads(wired) if p.net == net and p.layers]
+    bound = tree_mm(spots) if spots else 0.0
     return _price(wired.design, net) > LOOSE * bound + LEAST_GAIN_MM
 
 

@@ -21,17 +21,19 @@ class PlacingMeasure(NamedTuple):
 
 def measure_placing(wired: Wired) -> PlacingMeasure:
     """Return the measures of a placing."""
-    from scipy.sparse.csgraph import minimum_spanning_tree
-    from scipy.spatial.distance import pdist, squareform
-
     by_net: dict[str, list[tuple[float, float]]] = {}
     for pad in board_pads(wired):
         if pad.net and pad.net != wired.ground:
             by_net.setdefault(pad.net, []).append((pad.x_nm / 1e6, pad.y_nm / 1e6))
-    links = 0.0
-    for points in by_net.values():
-        spots = np.unique(np.array(points), axis=0)
-        if len(spots) > 1:
-            links += float(minimum_spanning_tree(squareform(pdist(spots))).sum())
+    links = sum(tree_mm(points) for points in by_net.values())
     found = [*check_distances(wired), *check_mouths(wired), *check_antennas(wired)]
     return PlacingMeasure(len(found), links)
+
+
+def tree_mm(points: list[tuple[float, float]]) -> float:
+    """Return the length of the shortest tree of straight lines that joins points, in their unit."""
+    from scipy.sparse.csgraph import minimum_spanning_tree
+    from scipy.spatial.distance import pdist, squareform
+
+    spots = np.unique(np.array(points), axis=0)
+    return float(minimum_spanning_tree(squareform(pdist(spots))).sum()) if len(spots) > 1 else 0.0

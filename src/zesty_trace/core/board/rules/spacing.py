@@ -88,10 +88,10 @@ def _nearest(wired: Wired, spaced: Spacings, layer: LayerName) -> Iterator[Near]
     nearest: dict[tuple[str, str], Near] = {}
     for k, m, gap in zip(left.tolist(), right.tolist(), gaps.tolist(), strict=True):
         a, b = hot[k], items[m]
-        pair = {a.net, b.net}
-        if a.net == b.net or (same_part(a, b) and (pair <= spaced.mains or pair & spaced.classes.keys())):
+        pair, one_part = {a.net, b.net}, same_part(a, b)
+        if a.net == b.net or (one_part and pair <= spaced.mains):
             continue  # what lies across a part is for its maker to say
-        need = spaced.need_mm(a.net, b.net)
+        need = spaced.voltage_mm(a.net, b.net) if one_part else spaced.need_mm(a.net, b.net)
         key = (min(pair), max(pair))
         if gap < need - ROUNDING_MM and (key not in nearest or gap < nearest[key].gap_mm):
             at = a.shape.representative_point()
