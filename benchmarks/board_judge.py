@@ -19,6 +19,7 @@ from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.circuit.wired import Wired
 
 TOLERANCE_MM = 0.002
+STACKS = {2: ("top", "bottom"), 4: ("top", "inner1", "inner2", "bottom")}
 
 
 @dataclass(frozen=True)
@@ -69,7 +70,7 @@ def _pads(wired: Wired) -> list[tuple]:
             cy = place.y_nm / 1e6 + x * math.sin(a) + y * math.cos(a)
             shape = affinity.translate(affinity.rotate(shape, turn, origin=(0, 0)), cx, cy)
             through = pad.drill_nm > 0
-            layers = ("top", "bottom") if through and pad.plated else (place.side,)
+            layers = STACKS[wired.design.board.rules.layers] if through and pad.plated else (place.side,)
             net = net_of.get(Pin(ref, pad.number), "")
             found.append((f"{ref}.{pad.number}/{k}", net, layers, shape, (cx, cy), through, pad.plated))
     return found
@@ -89,7 +90,7 @@ def judge(wired: Wired) -> Verdict:
     design = wired.design
     rules = design.board.rules
     pads = _pads(wired)
-    items: dict[str, list[tuple]] = {"top": [], "bottom": []}
+    items: dict[str, list[tuple]] = {layer: [] for layer in STACKS[rules.layers]}
     for name, net, layers, shape, _, _, plated in pads:
         for layer in layers if plated else ():
             items[layer].append((net, ("pad", name), shape))

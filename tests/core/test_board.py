@@ -20,7 +20,7 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design, Placement, Rules
+from zesty_trace.core.design.model import FACES, Design, Placement, Rules
 from zesty_trace.core.findings import Severity
 from zesty_trace.errors import Cancelled, EditError, InputError
 
@@ -130,7 +130,7 @@ def test_demo_routes_completely(route_result: RouteResult, routed: Design, catal
 
 def test_copper_of_different_nets_keeps_its_distance(routed: Design, catalogue: Catalogue) -> None:
     """The rule by brute force: union of each net's copper, pours included, against every other net's."""
-    for layer in LAYERS:
+    for layer in FACES:
         by_net: dict[str, list] = {}
         for item in copper_items(Wired(routed, catalogue), layer):
             by_net.setdefault(item.net or item.what, []).append(item.shape)
@@ -143,7 +143,7 @@ def test_copper_of_different_nets_keeps_its_distance(routed: Design, catalogue: 
 
 def test_copper_keeps_off_the_edge(routed: Design, catalogue: Catalogue) -> None:
     inside = outline_shape(routed).buffer(-0.299)
-    assert all(inside.covers(i.shape) for layer in LAYERS for i in copper_items(Wired(routed, catalogue), layer))
+    assert all(inside.covers(i.shape) for layer in FACES for i in copper_items(Wired(routed, catalogue), layer))
 
 
 def test_heavy_nets_have_a_track_as_wide_as_their_current_asks(routed: Design, catalogue: Catalogue) -> None:

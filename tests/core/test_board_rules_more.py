@@ -20,7 +20,7 @@ from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design, Part, Pin, Placement, Pour, Track, Via
+from zesty_trace.core.design.model import FACES, Design, Part, Pin, Placement, Pour, Track, Via
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.geometry import Point
 from zesty_trace.errors import InputError
@@ -263,7 +263,7 @@ def test_a_class_keeps_its_distance_in_routing_pours_and_review() -> None:
     assert result.missing == 0
     after = wired.with_design(result.design)
     assert found(after, "class clearance") == []
-    for layer in LAYERS:
+    for layer in FACES:
         items = copper_items(after, layer)
         tracks = [i.shape for i in items if i.net == "CLK" and i.node[0] != "pad"]
         rest = [i.shape for i in items if i.net != "CLK" and i.node[0] != "pad"]

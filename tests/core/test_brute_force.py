@@ -9,6 +9,7 @@ from benchmarks.board_judge import Verdict, judge
 from benchmarks.random_boards import random_board
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from msgspec.structs import replace
 
 from zesty_trace.core.board import pour
 from zesty_trace.core.board.check import check_board
@@ -32,6 +33,9 @@ def scribbled(seed: int, tracks: int, vias: int) -> Wired:
     random = Random(seed)
     wired = random_board(random.choice((6, 8, 10)), random.randint(1, 4))
     design = wired.design
+    if seed % 3 == 0:
+        design = edits.set_board(design, rules=replace(design.board.rules, layers=4))
+    stack = design.board.stack
     xs, ys = [p[0] for p in design.board.outline], [p[1] for p in design.board.outline]
     nets = list(design.nets)
     for ref, spot in design.board.placements.items():
@@ -50,7 +54,7 @@ def scribbled(seed: int, tracks: int, vias: int) -> Wired:
     laid = [
         Track(
             net=random.choice(nets),
-            layer=random.choice(("top", "bottom")),
+            layer=random.choice(stack),
             width_nm=random.choice((150_000, 200_000, 500_000, 1_200_000)),
             points=tuple(point() for _ in range(random.choice((2, 2, 3, 4)))),
         )
@@ -61,7 +65,7 @@ def scribbled(seed: int, tracks: int, vias: int) -> Wired:
         for x, y in (point() for _ in range(vias))
     ]
     pours = random.choice(
-        ((), design.board.pours, (*design.board.pours, Pour(net=nets[1], layer="bottom", priority=2)))
+        ((), design.board.pours, (*design.board.pours, Pour(net=nets[1], layer=stack[-2], priority=2)))
     )
     return wired.with_design(edits.set_copper(design, laid, drilled, pours))
 
@@ -118,7 +122,7 @@ def edited(wired: Wired, random: Random) -> Wired:
         return wired.edited(edits.set_copper, board.tracks, [*board.vias, via], board.pours)
     other = board.placements[random.choice(list(board.placements))]
     ends = ((spot.x_nm, spot.y_nm), (spot.x_nm, other.y_nm), (other.x_nm, other.y_nm))
-    track = Track(net=net, layer=random.choice(("top", "bottom")), width_nm=250_000, points=ends)
+    track = Track(net=net, layer=random.choice(board.stack), width_nm=250_000, points=ends)
     return wired.edited(edits.set_copper, [*board.tracks, track], board.vias, board.pours)
 
 

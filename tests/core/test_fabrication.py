@@ -19,7 +19,7 @@ from zesty_trace.core.board.silk import silk_screen
 from zesty_trace.core.board.strokes import text_strokes
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, Design
+from zesty_trace.core.design.model import FACES, Design
 from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.layers import all_files, paste_pads
 from zesty_trace.core.fabrication.package import fabrication_files, write_package, zip_bytes
@@ -51,7 +51,7 @@ def pygerber_area(text: str) -> float:
 
 
 @pytest.mark.campaign
-@pytest.mark.parametrize("layer", LAYERS)
+@pytest.mark.parametrize("layer", FACES)
 def test_copper_rendered_by_pygerber_has_the_area_of_the_board(files, routed, catalogue, layer) -> None:
     own = own_copper(routed, catalogue, layer).area
     assert pygerber_area(files[f"copper-{layer}.gbr"]) == pytest.approx(own, rel=0.005)
@@ -64,7 +64,7 @@ def test_mask_rendered_by_pygerber_has_the_area_of_the_grown_pads(files, routed,
     assert pygerber_area(files["mask-top.gbr"]) == pytest.approx(own, rel=0.02)
 
 
-@pytest.mark.parametrize("layer", LAYERS)
+@pytest.mark.parametrize("layer", FACES)
 def test_read_back_is_the_same_shape(files, routed, catalogue, layer) -> None:
     image = read_gerber(files[f"copper-{layer}.gbr"])
     own = own_copper(routed, catalogue, layer)

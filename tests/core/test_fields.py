@@ -25,7 +25,7 @@ EMPTY = Polygon()
 
 
 def between(area, one, two, holes=(), other=EMPTY, far="top") -> float | None:
-    solved = solve({"top": area, "bottom": other}, list(holes), ([("top", one)], [(far, two)]), 1.0, 1.6)
+    solved = solve({"top": area, "bottom": other}, list(holes), ([("top", one)], [(far, two)]), [1.0, 1.0], 1.6)
     return solved.resistance_ohm if solved else None
 
 

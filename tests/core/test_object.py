@@ -174,7 +174,7 @@ def test_heights_count_sockets_by_zone_and_below_the_lid() -> None:
 
 def test_rule_sets() -> None:
     design = set_rules(Design(), "milled")
-    assert design.board.rules.sides == 1
+    assert design.board.rules.layers == 1
     assert design.board.rules.clearance_nm == 400_000
     assert set_rules(design, "comfortable").board.rules.made_by == "comfortable"
     houses = rule_sets_for(None)

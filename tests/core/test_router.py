@@ -147,7 +147,7 @@ def test_a_path_is_as_short_as_scipy_dijkstra_finds() -> None:
         both = here & there
         one = index[:, : grid.rows - dr, max(0, -dc) : grid.columns - max(0, dc)][both]
         two = index[:, dr:, max(0, dc) : grid.columns - max(0, -dc)][both]
-        factor = np.where(one < grid.plane, 100, grid.bottom_price)
+        factor = np.where(one < grid.plane, *board.problem.prices)
         a.append(one)
         b.append(two)
         w.append(price * factor // 100)

@@ -103,7 +103,7 @@ def test_stitching_ties_both_faces_and_harms_nothing(routed: Wired) -> None:
 
 
 def test_stitching_refuses_what_it_cannot_do(routed: Wired) -> None:
-    with pytest.raises(EditError, match="not poured on both"):
+    with pytest.raises(EditError, match="not poured on two layers"):
         stitch(routed, "SUPPLY")
     with pytest.raises(EditError, match="no pitch"):
         stitch(routed, pitch_nm=500_000)

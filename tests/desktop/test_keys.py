@@ -161,10 +161,10 @@ def test_a_click_beside_the_parts_tells_the_rules_of_the_board(board, qtbot) -> 
 def test_copper_of_a_side_is_hidden_and_shown_again(board, settle) -> None:
     canvas = board.canvas
     both = canvas.grab().toImage()
-    board.bottom.click()
-    assert not canvas.view.show_bottom
+    board.layer_toggles["bottom"].click()
+    assert "bottom" in canvas.view.hidden_layers
     assert canvas.grab().toImage() != both
-    board.bottom.click()
+    board.layer_toggles["bottom"].click()
     assert canvas.grab().toImage() == both
 
 

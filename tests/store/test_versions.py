@@ -19,6 +19,7 @@ from zesty_trace.store import migrations
 from zesty_trace.store.records import Records
 
 SAVED = Path(__file__).parent / "versions"
+RENAMED = {"sides": "layers"}
 FOLLOWED = ("schema", "accepted", "measured", "options", "states")  # what a step rewrites or prunes
 
 
@@ -44,10 +45,20 @@ def test_a_saved_file_of_each_schema_is_read_whole(version: int) -> None:
 def holds(today: object, saved: object) -> bool:
     """Whether all that was saved is there today; fields that came later may stand beside it."""
     if isinstance(saved, dict) and isinstance(today, dict):
-        return all(k in today and holds(today[k], v) for k, v in saved.items())
+        named = {RENAMED.get(k, k): v for k, v in saved.items()}
+        return all(k in today and holds(today[k], v) for k, v in named.items())
     if isinstance(saved, list) and isinstance(today, list):
         return len(saved) == len(today) and all(holds(a, b) for a, b in zip(today, saved, strict=True))
     return today == saved
+
+
+def test_sides_became_layers_and_a_keep_out_on_both_faces_is_for_all_layers() -> None:
+    zone = {"name": "z", "outline": [[0, 0], [9, 0], [9, 9]], "layers": ["top", "bottom"]}
+    old = {"schema": 8, "board": {"rules": {"sides": 1}, "keepouts": [zone, {**zone, "layers": ["top"]}]}}
+    board = from_json(json.dumps(old).encode()).board
+    assert board.rules.layers == 1
+    assert board.rules.plated_through == ("bottom",)
+    assert [z.on("inner1") for z in board.keepouts] == [True, False]
 
 
 def test_what_the_second_schema_kept_as_words_became_values() -> None:
@@ -68,7 +79,7 @@ def test_what_the_second_schema_kept_as_words_became_values() -> None:
 
 def test_a_newer_schema_is_refused_and_no_field_is_dropped() -> None:
     with pytest.raises(NewerSchema, match="newer version"):
-        from_json(b'{"schema": 9, "name": "x", "colours": []}')
+        from_json(b'{"schema": 10, "name": "x", "colours": []}')
     for wrong in ({"colours": []}, {"brief": {"purpos": "x"}}, {"schema": 0}, {"schema": "3"}, {"schema": True}, []):
         with pytest.raises(InputError):
             from_json(json.dumps(wrong if isinstance(wrong, list) else {"schema": 6, **wrong}).encode())

@@ -100,7 +100,7 @@ def _add_layout(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
         project,
         (
             "--stitch",
-            {"nargs": "?", "const": "", "metavar": "PITCH", "help": "tie the pours of both faces together with vias"},
+            {"nargs": "?", "const": "", "metavar": "PITCH", "help": "tie the pours of all layers together with vias"},
         ),
     )
 

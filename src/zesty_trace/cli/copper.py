@@ -73,10 +73,9 @@ def faces_command(a: argparse.Namespace) -> Answer:
 
 
 def pour_command(a: argparse.Namespace) -> Answer:
-    """Say what the pours fill; with --stitch tie those of both faces together."""
+    """Say what the pours fill; with --stitch tie those of all layers together."""
     from zesty_trace.core.board.pour import pour_shapes
     from zesty_trace.core.board.stitch import PITCH_NM, stitch
-    from zesty_trace.core.design.model import LAYERS
     from zesty_trace.core.quantities import parse_length_nm as length
 
     if a.stitch is None:
@@ -86,7 +85,7 @@ def pour_command(a: argparse.Namespace) -> Answer:
         wired, _ = edit(a.project, lambda w: stitch(w, pitch_nm=pitch))
     data = [
         {"net": net, "layer": layer, "pieces": len(area.geoms), "area_mm2": round(area.area, 2)}
-        for layer in LAYERS
+        for layer in wired.design.board.stack
         for net, area in pour_shapes(wired, layer)
     ]
     lines = [f"{d['net']} on {d['layer']}: {d['area_mm2']:g} mm² in {d['pieces']} pieces" for d in data]

@@ -129,7 +129,8 @@ def board_heat_j_per_k(wired: Wired) -> float:
     design = wired.design
     area = outline_shape(design).area * 1e-6
     base = area * mm(design.board.rules.thickness_nm) * 1e-3 * FR4_KG_PER_M3 * FR4_J_PER_KG_K
-    copper = 2 * area * design.board.rules.copper_um * 1e-6 * COPPER_KG_PER_M3 * COPPER_J_PER_KG_K
+    foils_um = sum(map(design.board.rules.foil_um, design.board.stack))
+    copper = area * foils_um * 1e-6 * COPPER_KG_PER_M3 * COPPER_J_PER_KG_K
     return float(base + copper + sum(part_heat_j_per_k(wired, r) for r in heated_parts(wired)))
 
 

@@ -11,7 +11,7 @@ from typing import Any, Literal
 
 from zesty_trace.core.board.copper import pattern_of
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, LayerName
+from zesty_trace.core.design.model import FACES, Face
 from zesty_trace.core.design.variants import known_variant
 from zesty_trace.core.quantities import mm
 
@@ -27,14 +27,14 @@ class PlacingStep:
     title: str
     refs: tuple[str, ...]
     how: Literal["paste", "iron"]
-    face: LayerName
+    face: Face
     height_mm: float
     cautions: tuple[str, ...]
 
 
 @dataclass(frozen=True)
 class _Group:
-    face: LayerName
+    face: Face
     paste: bool
     late: bool
     area_mm2: float
@@ -55,7 +55,7 @@ def placing_sequence(wired: Wired, variant: str = "", school: School = "surface-
     groups = _groups(wired, variant)
     weight = {
         face: sum(g.area_mm2 * g.height_mm * len(g.refs) for g in groups if g.face == face and not g.late)
-        for face in LAYERS
+        for face in FACES
     }
     by_school: dict[School, Callable[[_Group], tuple[Any, ...]]] = {
         "surface-mount first": lambda g: (not g.paste, g.area_mm2 if g.paste else g.height_mm, g.height_mm, g.title),
@@ -73,11 +73,11 @@ def placing_sequence(wired: Wired, variant: str = "", school: School = "surface-
 
 def _groups(wired: Wired, variant: str) -> list[_Group]:
     design = wired.design
-    found: dict[tuple[str, str, str, LayerName], list[str]] = {}
+    found: dict[tuple[str, str, str, Face], list[str]] = {}
     for ref, part in design.fitted(variant).parts.items():
         if wired.kind(ref).assembled:
             spot = design.board.placements.get(ref)
-            face: LayerName = spot.side if spot else "top"
+            face: Face = spot.side if spot else "top"
             found.setdefault((part.kind, part.value, part.package, face), []).append(ref)
     groups = []
     for order, ((kind_id, value, package, face), refs) in enumerate(found.items()):

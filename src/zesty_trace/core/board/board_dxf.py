@@ -9,7 +9,7 @@ from zesty_trace.core.board.copper import board_pads, body_shape, hole_items, pa
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.silk import silk_screen
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS
+from zesty_trace.core.design.model import COPPER, FACES
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import EditError
 
@@ -19,10 +19,16 @@ COLOURS = {
     "HOLES": 7,
     "TOP": 30,
     "BOTTOM": 140,
+    "INNER1": 210,
+    "INNER2": 170,
     "TOP PADS": 30,
     "BOTTOM PADS": 140,
+    "INNER1 PADS": 210,
+    "INNER2 PADS": 170,
     "TOP POUR": 30,
     "BOTTOM POUR": 140,
+    "INNER1 POUR": 210,
+    "INNER2 POUR": 170,
     "TOP SILK": 8,
     "BOTTOM SILK": 8,
     "BODIES": 3,
@@ -38,16 +44,19 @@ def board_dxf(wired: Wired) -> str:
     if len(board.outline) < 3:
         raise EditError("The board has no outline yet", "outline", "Set its size in the brief first")
     drawing = ezdxf.new("R2010", units=units.MM)  # type: ignore[attr-defined]
+    absent = {layer.upper() for layer in COPPER} - {layer.upper() for layer in board.stack}
     for name, colour in COLOURS.items():
+        if name.split(" ")[0] in absent:
+            continue
         drawing.layers.add(name, color=colour)
     space = drawing.modelspace()
     for ring in (board.outline, *board.cutouts):
         _closed(space, [(mm(x), mm(y)) for x, y in ring], "OUTLINE")
     _holes(space, wired)
     _copper(space, wired)
-    for layer in LAYERS:
-        for line in silk_screen(wired, layer).lines:
-            space.add_lwpolyline(line, dxfattribs={"layer": f"{layer.upper()} SILK"})
+    for face in FACES:
+        for line in silk_screen(wired, face).lines:
+            space.add_lwpolyline(line, dxfattribs={"layer": f"{face.upper()} SILK"})
     for ref in board.placements:
         if ref in wired.design.parts and wired.kind(ref).assembled:
             _area(space, body_shape(wired, ref), "BODIES")
@@ -68,7 +77,7 @@ def _holes(space: Any, wired: Wired) -> None:
 def _copper(space: Any, wired: Wired) -> None:
     for track in wired.design.board.tracks:
         _wide(space, [(mm(x), mm(y)) for x, y in track.points], mm(track.width_nm), track.layer.upper())
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         pads = f"{layer.upper()} PADS"
         for via in wired.design.board.vias:
             space.add_circle((mm(via.x_nm), mm(via.y_nm)), mm(via.diameter_nm) / 2, dxfattribs={"layer": pads})

@@ -26,6 +26,7 @@ from zesty_trace.core.board.rules.impossible import check_values
 from zesty_trace.core.board.rules.keepouts import check_keepouts
 from zesty_trace.core.board.rules.leftovers import check_leftovers
 from zesty_trace.core.board.rules.masks import check_masks
+from zesty_trace.core.board.rules.mates import check_mates
 from zesty_trace.core.board.rules.mouths import check_antennas, check_mouths
 from zesty_trace.core.board.rules.pairs import check_pairs
 from zesty_trace.core.board.rules.reach import check_reach
@@ -37,7 +38,6 @@ from zesty_trace.core.board.rules.traces import check_traces
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import LAYERS
 from zesty_trace.core.findings import Finding, Severity, Subject, of_part, rule, worst_first
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say_mm
@@ -102,7 +102,7 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
     """Return the findings that depend on shapes alone: an edit that moves none of them leaves them as they are."""
     with ThreadPoolExecutor(1) as beside:
         printed = beside.submit(_without_pours, wired)
-        for layer in LAYERS:
+        for layer in wired.design.board.stack:
             pour_shapes(wired, layer)
         silk = printed.result()
     return (
@@ -123,12 +123,13 @@ def _shapes(wired: Wired) -> tuple[Finding, ...]:
         *check_access(wired),
         *check_room(wired),
         *check_sides(wired),
+        *check_mates(wired),
     )
 
 
 def _without_pours(wired: Wired) -> tuple[Finding, ...]:
     """Work out what asks for no pour, while those are filled; return what the silk says."""
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         _ = layer_copper(wired, layer).pairs
     return tuple(check_silk(wired))
 
@@ -155,7 +156,7 @@ def _padless(wired: Wired) -> Iterator[Finding]:
         for pin in pins:
             connected.setdefault(pin.ref, set()).add(pin.number)
     for ref, numbers in connected.items():
-        if ref not in wired.design.parts or wired.kind(ref).external:
+        if ref not in wired.design.parts or wired.kind(ref).external or ref in wired.standing:
             continue
         missing = sorted(numbers - {p.number for p in pattern_of(wired, ref).pads if p.plated})
         if missing:
@@ -189,7 +190,7 @@ def _edges(wired: Wired) -> Iterator[Finding]:
     design = wired.design
     inside = outline_shape(design).buffer(-mm(design.board.rules.edge_nm) + ROUNDING_MM)
     seen = set()
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         for item in copper_items(wired, layer):
             if inside.covers(item.shape) or (item.net, item.what) in seen:
                 continue

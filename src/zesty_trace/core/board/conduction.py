@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterator
+from itertools import pairwise
 from typing import Any, NamedTuple
 
 import numpy as np
@@ -16,12 +17,13 @@ import numpy.typing as npt
 from zesty_trace.core.board.copper import board_pads, laid_copper, pad_shape
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, LayerName, Pin
+from zesty_trace.core.design.model import LayerName, Pin
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import EditError
 
 RESISTIVITY_OHM_M = 1.7241e-8  # annealed copper at 20 °C, IEC 60028
 PLATING_UM = 25.0
+PREPREG_MM = 0.2
 EDGE_MM = 0.1  # of the mesh along the copper's outline
 INNER_MM = 0.6  # between the points inside wide copper
 F64 = npt.NDArray[np.float64]
@@ -68,10 +70,11 @@ def resistance(wired: Wired, a: Pin, b: Pin) -> Conduction:
     if a == b or not net or pads[b][0].net != net:
         raise EditError(f"{a} and {b} are not two pins of one net", str(b), "Name two pins of one net")
     rules = wired.design.board.rules
-    areas = {layer: net_area(wired, net, layer) for layer in LAYERS}
+    areas = {layer: net_area(wired, net, layer) for layer in wired.design.board.stack}
     holes = list(_holes(wired, net))
     ends = [[(layer, pad_shape(p)) for p in pads[pin] for layer in p.layers] for pin in (a, b)]
-    solved = solve(areas, holes, (ends[0], ends[1]), sheet_ohm(rules.copper_um), mm(rules.thickness_nm))
+    foils = [sheet_ohm(rules.foil_um(k)) for k in areas]
+    solved = solve(areas, holes, (ends[0], ends[1]), foils, mm(rules.thickness_nm))
     if solved is None:
         raise EditError(f"No copper joins {a} and {b}", net, "Route the net first")
     return solved
@@ -105,18 +108,21 @@ Ends = tuple[list[tuple[LayerName, Any]], list[tuple[LayerName, Any]]]
 
 
 def solve(
-    areas: dict[LayerName, Any], holes: list[_Hole], ends: Ends, square_ohm: float, thickness_mm: float
+    areas: dict[LayerName, Any], holes: list[_Hole], ends: Ends, square_ohm: list[float], thickness_mm: float
 ) -> Conduction | None:
-    """Return what flows between two sets of pads through copper areas and plated holes; None if nothing joins them."""
+    """Return what flows between two sets of pads through copper areas and plated holes; None if nothing joins them.
+
+    `square_ohm` is the resistance of a square of each layer, in the order of `areas`.
+    """
     from scipy.sparse.csgraph import connected_components
     from scipy.sparse.linalg import spsolve
 
     marks = {layer: [s for end in ends for on, s in end if on == layer] for layer in areas}
     mesh = _mesh(areas, marks, holes)
-    terminals = [_inside(mesh, end) for end in ends]
+    terminals = [_inside(mesh, end, list(areas)) for end in ends]
     if not len(mesh.triangles) or not all(map(len, terminals)):
         return None
-    groups, barrels = _joints(mesh, holes, thickness_mm)
+    groups, barrels = _joints(mesh, holes, depths_mm(len(areas), thickness_mm))
     owner = _merged(len(mesh.points), [*groups, *terminals])
     matrix = _laplacian(mesh, square_ohm, owner, barrels)
     start, end = (int(owner[t[0]]) for t in terminals)
@@ -132,7 +138,7 @@ def solve(
     return Conduction(float(volts[start]), mesh, volts[owner])
 
 
-def _laplacian(mesh: Mesh, square_ohm: float, owner: I64, barrels: list[tuple[int, int, float]]) -> Any:
+def _laplacian(mesh: Mesh, square_ohm: list[float], owner: I64, barrels: list[tuple[int, int, float]]) -> Any:
     """Return the matrix of conductances between the nodes, siemens."""
     from scipy.sparse import coo_matrix
 
@@ -147,7 +153,7 @@ def _laplacian(mesh: Mesh, square_ohm: float, owner: I64, barrels: list[tuple[in
 
 
 def _mesh(areas: dict[LayerName, Any], marks: dict[LayerName, list[Any]], holes: list[_Hole]) -> Mesh:
-    """Return triangles over the copper of both layers, the outlines of pads and holes among their edges."""
+    """Return triangles over the copper of all layers, the outlines of pads and holes among their edges."""
     points: list[F64] = []
     triangles: list[I64] = []
     layers: list[I64] = []
@@ -187,17 +193,18 @@ def mesh_of(area: Any, marks: list[Any]) -> tuple[F64, I64]:
     return spots, kept
 
 
-def _stiffness(mesh: Mesh, square_ohm: float) -> tuple[I64, I64, F64]:
+def _stiffness(mesh: Mesh, square_ohm: list[float]) -> tuple[I64, I64, F64]:
     """Return the conductances along the edges of all triangles, siemens: half the cotangent of the angle across."""
     p = mesh.points[mesh.triangles]
     ends_i, ends_j, values = [], [], []
+    ohm = np.array(square_ohm)[mesh.layer_of[mesh.triangles[:, 0]]]
     for a, b, c in ((0, 1, 2), (1, 2, 0), (2, 0, 1)):
         u, v = p[:, a] - p[:, c], p[:, b] - p[:, c]
         cross = np.abs(u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0])
         cot = np.einsum("ij,ij->i", u, v) / np.maximum(cross, 1e-12)
         ends_i.append(mesh.triangles[:, a])
         ends_j.append(mesh.triangles[:, b])
-        values.append(cot / 2 / square_ohm)
+        values.append(cot / 2 / ohm)
     return np.concatenate(ends_i), np.concatenate(ends_j), np.concatenate(values)
 
 
@@ -207,26 +214,33 @@ def _disc(hole: _Hole) -> Any:
     return Point(hole.x, hole.y).buffer(hole.across / 2, quad_segs=6)
 
 
-def _joints(mesh: Mesh, holes: list[_Hole], thickness_mm: float) -> tuple[list[I64], list[tuple[int, int, float]]]:
+def depths_mm(layers: int, thickness_mm: float) -> list[float]:
+    """Return how deep each layer of copper lies, mm: inner ones next to the outer (common practice)."""
+    return [0.0, PREPREG_MM, thickness_mm - PREPREG_MM, thickness_mm] if layers == 4 else [0.0, thickness_mm]
+
+
+def _joints(mesh: Mesh, holes: list[_Hole], depths: list[float]) -> tuple[list[I64], list[tuple[int, int, float]]]:
     """Return the points of each hole's ring on each layer, which are one, and the barrels between them."""
     groups: list[I64] = []
     barrels: list[tuple[int, int, float]] = []
     for hole in holes:
         off = np.hypot(mesh.points[:, 0] - hole.x, mesh.points[:, 1] - hole.y)
-        rings = [np.flatnonzero((off <= hole.across / 2 + 1e-6) & (mesh.layer_of == k)) for k in range(2)]
+        rings = [np.flatnonzero((off <= hole.across / 2 + 1e-6) & (mesh.layer_of == k)) for k in range(len(depths))]
         groups += [r for r in rings if len(r)]
-        if all(len(r) for r in rings):
-            barrels.append((int(rings[0][0]), int(rings[1][0]), 1 / barrel_ohm(hole.drill, thickness_mm)))
+        there = [k for k, r in enumerate(rings) if len(r)]
+        for a, b in pairwise(there):
+            through = 1 / barrel_ohm(hole.drill, depths[b] - depths[a])
+            barrels.append((int(rings[a][0]), int(rings[b][0]), through))
     return groups, barrels
 
 
-def _inside(mesh: Mesh, end: list[tuple[LayerName, Any]]) -> I64:
+def _inside(mesh: Mesh, end: list[tuple[LayerName, Any]], layers: list[LayerName]) -> I64:
     """Return the points of the mesh in the pads of an end."""
     from shapely import intersects_xy
 
     found = [np.zeros(0, dtype=np.int64)]
     for layer, shape in end:
-        here = mesh.layer_of == LAYERS.index(layer)
+        here = mesh.layer_of == layers.index(layer)
         grown = shape.buffer(1e-5)
         found.append(np.flatnonzero(here & intersects_xy(grown, mesh.points[:, 0], mesh.points[:, 1])))
     return np.concatenate(found)

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from zesty_trace.core.catalogue.land_patterns import LandPattern, Pad, land_pattern
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import LAYERS, Design, KeepOut, LayerName, Pin, Placement, Track, Via
+from zesty_trace.core.design.model import FACES, Design, KeepOut, LayerName, Pin, Placement, Track, Via
 from zesty_trace.core.geometry import Box, Point, rotate
 from zesty_trace.core.quantities import mm
 
@@ -53,8 +53,14 @@ def pattern_of(wired: Wired, ref: str) -> LandPattern:
 
 
 def height_nm(wired: Wired, ref: str) -> int:
-    """Return how far a part reaches above its face of the board, its socket or spacers counted in."""
-    return pattern_of(wired, ref).height_nm + wired.design.parts[ref].raised_nm
+    """Return how far a part reaches above its face of the board, its socket, spacers or headers counted in."""
+    return pattern_of(wired, ref).height_nm + seat_nm(wired, ref)
+
+
+def seat_nm(wired: Wired, ref: str) -> int:
+    """Return how high above the board a part sits: its socket or spacers, or the headers that it stands on."""
+    headers = [pattern_of(wired, r).height_nm for r in wired.standing.get(ref, ()) if r in wired.design.parts]
+    return wired.design.parts[ref].raised_nm + max(headers, default=0)
 
 
 def to_board(placement: Placement, x: float, y: float) -> tuple[float, float]:
@@ -70,7 +76,7 @@ def on_board(wired: Wired) -> tuple[Any, ...]:
 
     What is worked out from them is kept while this stays the same.
     """
-    return wired.catalogue, wired.design.board, wired.design.nets, wired.footprints, wired.raised
+    return wired.catalogue, wired.design.board, wired.design.nets, wired.footprints, wired.raised, wired.standing
 
 
 def board_pads(wired: Wired, refs: Iterable[str] | None = None) -> list[BoardPad]:
@@ -87,10 +93,10 @@ def _pads_of(wired: Wired, refs: Iterable[str]) -> list[BoardPad]:
     design = wired.design
     net_of = wired.net_of
     found = []
-    through: tuple[LayerName, ...] = LAYERS if design.board.rules.sides == 2 else ("bottom",)
+    through = design.board.rules.plated_through
     for ref in refs:
         placement = design.board.placements.get(ref)
-        if placement is None or ref not in design.parts:
+        if placement is None or ref not in design.parts or ref in wired.standing:
             continue
         joined = joined_pads(wired, ref)
         for pad in pattern_of(wired, ref).pads:
@@ -119,7 +125,7 @@ def paste_windows(wired: Wired, ref: str) -> list[BoardPad]:
 
 
 def _place_pad(
-    pad: Pad, pin: Pin, placement: Placement, net_of: dict[Pin, str], through: tuple[LayerName, ...] = LAYERS
+    pad: Pad, pin: Pin, placement: Placement, net_of: dict[Pin, str], through: tuple[LayerName, ...] = FACES
 ) -> BoardPad:
     x, y = to_board(placement, pad.x_nm, pad.y_nm)
     layers: tuple[LayerName, ...] = through if pad.drill_nm and pad.plated else (placement.side,)

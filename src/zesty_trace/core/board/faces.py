@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from zesty_trace.core.board.copper import board_pads, pattern_of
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LayerName
+from zesty_trace.core.design.model import Face
 from zesty_trace.core.quantities import mm
 
 MOST_G_PER_IN2 = 30.0
@@ -22,8 +22,8 @@ MM2_PER_IN2 = 645.16
 class Faces:
     """Surface parts by face. `second` is the face with fewer: heated first, it hangs during the second heating."""
 
-    first: LayerName
-    second: LayerName
+    first: Face
+    second: Face
     on_first: tuple[str, ...]
     on_second: tuple[str, ...]
     sensitive: tuple[str, ...]
@@ -50,12 +50,12 @@ def second_heating(f: Faces) -> list[str]:
 def faces_of(wired: Wired) -> Faces:
     """Return which surface parts are on which face, and what a second heating means for them."""
     placements = wired.design.board.placements
-    by_side: dict[LayerName, list[str]] = {"top": [], "bottom": []}
+    by_side: dict[Face, list[str]] = {"top": [], "bottom": []}
     for ref, spot in placements.items():
         if ref in wired.design.parts and wired.kind(ref).assembled and pattern_of(wired, ref).surface_mount:
             by_side[spot.side].append(ref)
-    first: LayerName = "bottom" if len(by_side["bottom"]) > len(by_side["top"]) else "top"
-    second: LayerName = "top" if first == "bottom" else "bottom"
+    first: Face = "bottom" if len(by_side["bottom"]) > len(by_side["top"]) else "top"
+    second: Face = "top" if first == "bottom" else "bottom"
     twice = by_side[second] if by_side[second] else []
     return Faces(
         first,

@@ -17,7 +17,7 @@ from zesty_trace.core.board.sheet import Sheet
 from zesty_trace.core.board.shorts import ROUNDING_MM, TooNear, nearest_place
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, same
-from zesty_trace.core.design.model import LAYERS, LayerName, Track, Via
+from zesty_trace.core.design.model import LayerName, Track, Via
 from zesty_trace.core.quantities import mm
 
 
@@ -29,7 +29,7 @@ class CopperGraph:
 
     def _build(self, wired: Wired) -> None:
         self.wired = wired
-        self._sheets: dict[LayerName, Sheet] = {layer: Sheet() for layer in LAYERS}
+        self._sheets: dict[LayerName, Sheet] = {layer: Sheet() for layer in wired.design.board.stack}
         self._numbers: dict[Node, dict[LayerName, int]] = {}
         self.joined: dict[Node, set[Node]] = {}
         self.too_near: dict[tuple[LayerName, Node, Node], float] = {}
@@ -156,7 +156,7 @@ class CopperGraph:
             self._nodes.get(str(piece[2]), {}).pop(piece, None)
         self._on_pour = {}
         self._pour_shapes = {}
-        for layer in LAYERS if wired.design.board.pours else ():
+        for layer in wired.design.board.stack if wired.design.board.pours else ():
             copper = layer_copper(wired, layer)
             names = _names(wired)
             for k, piece in enumerate(copper.pours):
@@ -240,7 +240,15 @@ class CopperGraph:
 def _ground(wired: Wired) -> tuple[Any, ...]:
     """Return what a graph is built on: when it changes, all is measured anew."""
     rules = wired.design.board.rules
-    return wired.catalogue, wired.design.nets, wired.footprints, wired.raised, rules.clearance_nm, rules.sides
+    return (
+        wired.catalogue,
+        wired.design.nets,
+        wired.footprints,
+        wired.raised,
+        wired.standing,
+        rules.clearance_nm,
+        rules.layers,
+    )
 
 
 def _numbered(pieces: Iterable[Any]) -> dict[Node, Any]:

@@ -16,7 +16,6 @@ from zesty_trace.core.board.copper import body_shape, copper_items, outline_shap
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import EditError
 
@@ -92,15 +91,15 @@ def _inside(shape: Any, xs: F64, ys: F64) -> npt.NDArray[np.bool_]:
 
 
 def _sheet(wired: Wired, xs: F64, ys: F64) -> F64:
-    """Return what each cell conducts along the board, W/K a square: its copper of both faces, and the laminate."""
+    """Return what each cell conducts along the board, W/K a square: its copper of all layers, and the laminate."""
     from shapely import union_all
 
     rules = wired.design.board.rules
     found = np.full((len(ys), len(xs)), LAMINATE_W_MK * mm(rules.thickness_nm) * 1e-3)
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         shapes = [i.shape for i in copper_items(wired, layer)] + [area for _, area in pour_shapes(wired, layer)]
         if shapes:
-            found += _inside(union_all(shapes), xs, ys) * COPPER_W_MK * rules.copper_um * 1e-6
+            found += _inside(union_all(shapes), xs, ys) * COPPER_W_MK * rules.foil_um(layer) * 1e-6
     return found
 
 

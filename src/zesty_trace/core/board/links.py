@@ -8,7 +8,7 @@ from typing import Any
 from zesty_trace.core.board.copper import BoardPad, board_pads, on_board, pad_node
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import LAYERS, Pin
+from zesty_trace.core.design.model import Pin
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ def connectivity(wired: Wired) -> Connectivity:
 
 def _join_copper(graph: Any, wired: Wired) -> None:
     """Add an edge for each two pieces of copper of one net that touch."""
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         copper = layer_copper(wired, layer)
         nodes = [i.node for i in copper.items]
         left, right = copper.touching()

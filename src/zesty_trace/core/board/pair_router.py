@@ -20,7 +20,7 @@ from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, LayerName, Track
+from zesty_trace.core.design.model import FACES, Design, LayerName, Track
 from zesty_trace.core.geometry import Point, rotate
 from zesty_trace.core.progress import quiet
 from zesty_trace.core.quantities import mm
@@ -115,7 +115,7 @@ def _side_by_side(wired: Wired, pair: Pair, a: End, b: End) -> list[Track]:
     """Return the tracks of both lines between two ends; none if there is no way for both."""
     rules = wired.design.board.rules
     width, gap = mm(rules.track_nm), mm(rules.clearance_nm)
-    for layer in (n for n in ("top", "bottom") if n in a.plus.layers and n in b.plus.layers):
+    for layer in (n for n in FACES if n in a.plus.layers and n in b.plus.layers):
         middle = _corridor(wired, pair, a, b, 2 * width + gap, layer)
         if not middle:
             continue
@@ -142,7 +142,7 @@ def _corridor(wired: Wired, pair: Pair, a: End, b: End, wide_mm: float, layer: L
     whole = round(wide_mm * 1e6)
     problem = problem_of(wired, lambda _pad: whole, {pair.plus})
     plus, minus = (problem.nets.index(n) for n in pair)
-    k = 0 if layer == "top" else 1
+    k = wired.design.board.stack.index(layer)
     starts = (a.exit(b.middle), b.exit(a.middle))
     ends = [Shape(*start, 0.05, 0.05, 0.0, 0.05, plus, (k,), pad=False) for start in starts]
     shapes = [replace(s, net=plus) if s.net == minus else s for s in problem.shapes]
@@ -155,7 +155,7 @@ def _corridor(wired: Wired, pair: Pair, a: End, b: End, wide_mm: float, layer: L
         return []
     work = Negotiation(board, quiet)
     work.run()
-    tracks, vias = copper_of(board)
+    tracks, vias = copper_of(board, wired.design.board.stack)
     if vias or work.open_groups().any() or any(t.layer != layer or t.width_nm < whole - 1 for t in tracks):
         return []
     line: Line = [(mm(x), mm(y)) for t in tracks for x, y in t.points]

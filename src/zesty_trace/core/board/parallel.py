@@ -14,7 +14,7 @@ from zesty_trace.core.board.graph import CopperGraph
 from zesty_trace.core.board.rules.currents import BESIDE_MM, Piece, overloaded_vias
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design, Track, Via
+from zesty_trace.core.design.model import FACES, Design, Track, Via
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
@@ -57,8 +57,11 @@ def _bad(wired: Wired) -> set[str]:
 
 
 def _beside(wired: Wired, via: Via, piece: Piece) -> Iterator[tuple[Via, list[Track]]]:
-    """Yield places for a via beside another, the near ones first, with the copper that joins them on both faces."""
+    """Yield places for a via beside another, the near ones first, with the copper that joins them."""
     rules = wired.design.board.rules
+    here = Point(via.x_nm, via.y_nm)
+    tracked = {t.layer for t in wired.design.board.tracks if t.net == via.net and here in (t.points[0], t.points[-1])}
+    layers = [k for k in wired.design.board.stack if k in tracked or k in FACES]
     least = max(via.diameter_nm, via.drill_nm + rules.hole_gap_nm) + SPARE_MM * 1e6
     for ring in RINGS:
         for eighth in range(8):
@@ -69,7 +72,7 @@ def _beside(wired: Wired, via: Via, piece: Piece) -> Iterator[tuple[Via, list[Tr
                 net=piece.net, x_nm=spot.x_nm, y_nm=spot.y_nm, diameter_nm=via.diameter_nm, drill_nm=via.drill_nm
             )
             ends = (Point(via.x_nm, via.y_nm), spot)
-            yield made, [Track(net=piece.net, layer=layer, width_nm=via.diameter_nm, points=ends) for layer in LAYERS]
+            yield made, [Track(net=piece.net, layer=k, width_nm=via.diameter_nm, points=ends) for k in layers]
 
 
 def _allowed(wired: Wired, via: Via) -> bool:

@@ -138,7 +138,7 @@ def _kept_off(wired: Wired, pour: Pour, items: tuple[Copper, ...], gap: float, t
         for wide, shapes in _high(wired, pour.net, items, gap).items()
     ]
     found += list(hole_shapes([h for h in hole_items(wired) if not h.plated], gap + 0.1))
-    zones = [k.outline for k in keepouts_of(wired) if k.pours and pour.layer in k.layers and len(k.outline) > 2]
+    zones = [k.outline for k in keepouts_of(wired) if k.pours and k.on(pour.layer) and len(k.outline) > 2]
     found += [Polygon([(mm(x), mm(y)) for x, y in zone]).buffer(0) for zone in zones]
     if taken is not None:
         found.append(taken.buffer(gap, quad_segs=4))

@@ -21,7 +21,7 @@ from zesty_trace.core.board.widths import width_for
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design, LayerName, Pin, Pour
+from zesty_trace.core.design.model import FACES, Design, Pin, Pour
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
@@ -36,6 +36,7 @@ EXACT_ROUNDS = 3
 SEEDS = 3  # orders that are tried where something stays open
 ORDERS = 3  # of nets that are routed one by one
 MOST_TIGHT = 20
+PLANE_PINS = 4
 LIGHT_SHARE = 0.3  # of the widest: legs from this share on, where pieces carry several
 HEAVY_SHARE = 0.6  # of the widest: heavy legs share copper, so each takes the width of the whole
 
@@ -120,10 +121,22 @@ def _with_vias_beside(wired: Wired, wanted: set[str], result: RouteResult) -> Ro
 
 def _with_pours(wired: Wired) -> Design:
     design, ground = wired.design, wired.ground
-    if design.board.pours or not ground:
+    board = design.board
+    if not ground:
         return design
-    layers: tuple[LayerName, ...] = LAYERS if design.board.rules.sides == 2 else ("bottom",)
-    return edits.set_board(design, pours=tuple(Pour(net=ground, layer=layer) for layer in layers))
+    pours = board.pours or tuple(Pour(net=ground, layer=k) for k in board.rules.plated_through if k in FACES)
+    inner = [k for k in board.stack if k not in FACES]
+    if not {p.layer for p in board.pours}.union(t.layer for t in board.tracks).intersection(inner):
+        nets = (ground, _plane_supply(wired) or ground)
+        pours += tuple(Pour(net=net, layer=layer) for net, layer in zip(nets, inner, strict=False))
+    return edits.set_board(design, pours=pours) if pours != board.pours else design
+
+
+def _plane_supply(wired: Wired) -> str:
+    """Return the supply that a plane of its own serves best, the one of the most pins; "" if none has many."""
+    nets = wired.design.nets
+    best = max(wired.rails, key=lambda n: (len(nets.get(n, ())), n), default="")
+    return best if len(nets.get(best, ())) >= PLANE_PINS else ""
 
 
 def _refuse(wired: Wired, nets: Iterable[str] | None) -> None:
@@ -295,7 +308,7 @@ class _How:
 def _laid(wired: Wired, work: Negotiation) -> Wired:
     from zesty_trace.core.board.routing.tracks import copper_of
 
-    tracks, vias = copper_of(work.board)
+    tracks, vias = copper_of(work.board, wired.design.board.stack)
     board = wired.design.board
     return wired.edited(edits.set_copper, [*board.tracks, *tracks], [*board.vias, *vias], board.pours)
 
@@ -333,7 +346,7 @@ def _tight(after: Wired, work: Negotiation, link: Link) -> Tight:
     here = Spot(mm(at.x_nm), mm(at.y_nm))
     near = [
         (item.shape.distance(here), item.net or item.what)
-        for layer in LAYERS
+        for layer in after.design.board.stack
         for item in copper_items(after, layer)
         if item.net != link.net
     ]
@@ -351,10 +364,12 @@ def _widths(wired: Wired, heavy: frozenset[str] = frozenset()) -> Callable[[Boar
     for pad in board_pads(wired):
         if pad.net and pad.layers:
             by_net.setdefault(pad.net, []).append(pad)
+    planes = {p.layer for p in wired.design.board.pours}
+    layer = next((k for k in wired.design.board.stack if k not in FACES and k not in planes), FACES[0])
     found: dict[tuple[Pin, int, int], int] = {}
     for pads in by_net.values():
         least = max((c.width_nm for c in wired.design.board.classes if pads[0].net in c.nets), default=0)
-        own = [max(least, width_for(peaks.get(p.pin, 0.0), rules)) for p in pads]
+        own = [max(least, width_for(peaks.get(p.pin, 0.0), rules, layer)) for p in pads]
         trunk = max(own)
         for pad, width in zip(pads, own, strict=True):
             share = LIGHT_SHARE if pad.net in heavy else HEAVY_SHARE

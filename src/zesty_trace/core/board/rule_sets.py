@@ -19,7 +19,7 @@ from zesty_trace.errors import InputError
 from zesty_trace.names import suggest
 
 DEFAULT = "comfortable"
-PLAIN = ("sides", "copper_um", "temperature_rise_c")
+PLAIN = ("layers", "copper_um", "inner_um", "temperature_rise_c")
 
 
 class RuleSet(NamedTuple):
@@ -59,9 +59,16 @@ def rules_of(said: Mapping[str, Any], name: str) -> Rules:
 
 
 def set_rules(design: Design, name: str, more: Mapping[str, RuleSet] | None = None) -> Design:
-    """Give a board the rules of a set, its outline and copper as they are. InputError for one that there is not."""
+    """Give a board the rules of a set, its outline and copper as they are. InputError for one that there is not.
+
+    A board house's limits leave the layers as they are. With layers that go, their pours and the machine's tracks go.
+    """
     known = {**shipped_sets(), **(more or {})}
     if name not in known:
         raise InputError(f"There are no board rules “{name}”", name, suggest(name, known))
-    thickness = design.board.rules.thickness_nm
-    return edits.set_board(design, rules=replace(known[name].rules, thickness_nm=thickness))
+    board, rules = design.board, replace(known[name].rules, thickness_nm=design.board.rules.thickness_nm)
+    if name not in shipped_sets() and board.rules.layers > 1:
+        rules = replace(rules, layers=board.rules.layers)
+    tracks = tuple(t for t in board.tracks if t.layer in rules.stack or t.kept)
+    pours = tuple(p for p in board.pours if p.layer in rules.stack)
+    return edits.set_board(design, rules=rules, tracks=tracks, pours=pours)

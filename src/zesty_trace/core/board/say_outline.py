@@ -4,7 +4,10 @@ outline 80 x 56 corner 3      outline ring 95 36       outline polygon 6 80
 cut-out 10 x 5 at 20, 20      cut-out circle 8 at 20, 20
 slot 20, 20 to 30, 20 wide 2  keep-out 10 x 5 at 40, 10 height 3
 raise U1 4.3                  rules milled
+stand U5 on J3, J4            stand U5 on nothing
 class power: 12V, 5V width 1 gap 0.4
+pour GND on bottom            pour 5V on inner2 in 30 x 20 at 10, 5 gap 0.3 priority 2
+no pour on inner2
 """
 
 from __future__ import annotations
@@ -18,14 +21,28 @@ from zesty_trace.core.board.outline import circle_ring, rectangle_ring, set_form
 from zesty_trace.core.board.rule_sets import set_rules
 from zesty_trace.core.board.values import wrong_outline
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Form, KeepOut, NetClass, Outline
+from zesty_trace.core.design.model import Design, Form, KeepOut, LayerName, NetClass, Outline, Pour
 from zesty_trace.core.quantities import mm, parse_length_nm
 from zesty_trace.errors import EditError, InputError
+from zesty_trace.names import suggest
 
 MOST_CLASS_NM = 20_000_000
 _L = r"(\S+?(?: ?mm| ?mil)?)"  # a length
 _SENTENCES: list[tuple[re.Pattern[str], Callable[[Design, re.Match[str]], Design]]] = []
-WORDS = ("outline", "cut-out", "cutout", "slot", "keep-out", "keepout", "raise", "rules", "class")
+WORDS = (
+    "outline",
+    "cut-out",
+    "cutout",
+    "slot",
+    "keep-out",
+    "keepout",
+    "raise",
+    "rules",
+    "class",
+    "pour",
+    "no",
+    "stand",
+)
 
 
 def speaks_of_the_board(text: str) -> bool:
@@ -120,6 +137,20 @@ def _raise(design: Design, match: re.Match[str]) -> Design:
     return edits.change_part(design, match[1], raised_nm=height)
 
 
+@_says(r"^stand (\S+) on (.+)$")
+def _stand(design: Design, match: re.Match[str]) -> Design:
+    words = [] if match[2].strip().lower() in ("nothing", "the board") else re.split(r"[,\s]+", match[2].strip())
+    headers = tuple(dict.fromkeys(word for word in words if word != "and"))
+    for ref in (match[1], *headers):
+        if ref not in design.parts:
+            raise InputError(f"There is no part {ref}", ref, suggest(ref, design.parts))
+        if ref in headers and (ref == match[1] or design.parts[ref].stands_on):
+            raise InputError(
+                f"{match[1]} cannot stand on {ref}", ref, "Name the headers that are soldered to the board"
+            )
+    return edits.change_part(design, match[1], stands_on=headers)
+
+
 @_says(r"^rules (.+)$")
 def _rules(design: Design, match: re.Match[str]) -> Design:
     return set_rules(design, match[1].strip())
@@ -127,18 +158,53 @@ def _rules(design: Design, match: re.Match[str]) -> Design:
 
 @_says(rf"^class ([^:]+): ?([^:]+?)(?: width {_L})?(?: gap {_L})?$")
 def _class(design: Design, match: re.Match[str]) -> Design:
-    named = {n.lower(): n for n in design.nets}
-    nets = []
-    for word in re.split(r"[,\s]+", match[2].strip()):
-        if word.lower() not in named:
-            raise InputError(f"There is no net {word}", word, "See the nets of the schematic")
-        nets.append(named[word.lower()])
+    nets = [_net(design, word) for word in re.split(r"[,\s]+", match[2].strip())]
     width, gap = (parse_length_nm(match[k]) if match[k] else 0 for k in (3, 4))
     if not 0 <= width <= MOST_CLASS_NM or not 0 <= gap <= MOST_CLASS_NM:
         raise InputError("A class has a width and a gap from 0 to 20 mm", match[1], "For example width 1 gap 0.4")
     made = NetClass(name=match[1].strip(), nets=tuple(dict.fromkeys(nets)), width_nm=width, clearance_nm=gap)
     kept = tuple(c for c in design.board.classes if c.name.lower() != made.name.lower())
     return replace(design, board=replace(design.board, classes=(*kept, made)))
+
+
+@_says(
+    rf"^pour (\S+) on (top|inner ?[12]|bottom)(?: in {_L} ?[x×] ?{_L} at {_L}, ?{_L})?(?: gap {_L})?"
+    r"(?: priority (\d{1,3}))?$"
+)
+def _pour(design: Design, match: re.Match[str]) -> Design:
+    layer, net = _layer(design, match[2]), _net(design, match[1])
+    ring: Outline = ()
+    if match[3]:
+        wide, high, x, y = (parse_length_nm(match[k]) for k in (3, 4, 5, 6))
+        ring = rectangle_ring(x, y, wide, high, 0)
+        _refuse_ring(ring, "pour")
+    gap = parse_length_nm(match[7]) if match[7] else 0
+    if not 0 <= gap <= MOST_CLASS_NM:
+        raise InputError("A pour keeps a gap from 0 to 20 mm", match[7], "For example gap 0.3")
+    made = Pour(net=net, layer=layer, outline=ring, clearance_nm=gap, priority=int(match[8] or 0))
+    kept = tuple(p for p in design.board.pours if (p.layer, p.outline) != (layer, ring))
+    return edits.set_board(design, pours=(*kept, made))
+
+
+@_says(r"^no pour on (top|inner ?[12]|bottom)$")
+def _no_pour(design: Design, match: re.Match[str]) -> Design:
+    layer = _layer(design, match[1])
+    return edits.set_board(design, pours=tuple(p for p in design.board.pours if p.layer != layer))
+
+
+def _layer(design: Design, word: str) -> LayerName:
+    wanted = word.lower().replace(" ", "")
+    for layer in design.board.stack:
+        if layer == wanted:
+            return layer
+    raise InputError(f"This board has no layer {wanted}", word, "Say “rules four-layers” first")
+
+
+def _net(design: Design, word: str) -> str:
+    found = {n.lower(): n for n in design.nets}.get(word.lower())
+    if found is None:
+        raise InputError(f"There is no net {word}", word, "See the nets of the schematic")
+    return found
 
 
 def add_cutout(design: Design, ring: Outline) -> Design:

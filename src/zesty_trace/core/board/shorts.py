@@ -9,7 +9,7 @@ from typing import Any
 from zesty_trace.core.board.copper import on_board
 from zesty_trace.core.board.touch import LayerCopper, layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import LAYERS, LayerName
+from zesty_trace.core.design.model import LayerName
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
 
@@ -37,7 +37,7 @@ class TooNear:
 @worked_out_from(on_board)
 def nets_too_near(wired: Wired) -> tuple[TooNear, ...]:
     """Return each pair of nets with copper nearer than the rule, by its nearest pieces."""
-    found = [pair for layer in LAYERS for pair in _on_layer(wired, layer)]
+    found = [pair for layer in wired.design.board.stack for pair in _on_layer(wired, layer)]
     nearest: dict[tuple[object, ...], TooNear] = {}
     for pair in sorted(found, key=lambda p: p.gap_mm):
         ends = sorted(((pair.net_a or pair.what_a), (pair.net_b or pair.what_b)))

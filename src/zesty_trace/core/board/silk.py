@@ -16,7 +16,7 @@ from zesty_trace.core.board.copper import (
 )
 from zesty_trace.core.board.strokes import text_strokes
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
-from zesty_trace.core.design.model import Design, LayerName
+from zesty_trace.core.design.model import Design, Face
 
 PEN_MM = 0.15
 TEXT_MM = 1.0
@@ -35,7 +35,7 @@ class Silk:
 
 
 @worked_out_from(on_board)
-def silk_screen(wired: Wired, side: LayerName) -> Silk:
+def silk_screen(wired: Wired, side: Face) -> Silk:
     """Return the silk screen of one side. Text on the bottom is mirrored so that it reads from below."""
     design = wired.design
     margin = design.board.rules.mask_margin_nm / 1e6
@@ -159,7 +159,7 @@ def _clipped(lines: list[Line], keep_off: _KeepOff, inside: Any) -> list[Line]:
     return [tuple(p.coords) for p in pieces if p.geom_type == "LineString" and p.length > 0.15]
 
 
-def _place_text(ref: str, bodies: dict[str, Any], free: _Free, side: LayerName) -> tuple[list[Line], Any] | None:
+def _place_text(ref: str, bodies: dict[str, Any], free: _Free, side: Face) -> tuple[list[Line], Any] | None:
     """Return text lines and the room they take at the first free spot round the part, else None."""
     from shapely import box
 

@@ -13,7 +13,7 @@ from zesty_trace.core.quantities import mm
 from zesty_trace.errors import EditError
 
 MOST_NM = 2_000_000_000  # 2 m
-POSITIVE = ("track_nm", "least_track_nm", "drill_nm", "copper_um", "thickness_nm", "temperature_rise_c")
+POSITIVE = ("track_nm", "least_track_nm", "drill_nm", "copper_um", "inner_um", "thickness_nm", "temperature_rise_c")
 
 
 @dataclass(frozen=True)

@@ -14,19 +14,26 @@ from zesty_trace.errors import SolveError
 
 # IPC-2221, table 6-1, column B2: outer conductors, uncoated, up to 3050 m; most volts and mm. From memory.
 TABLE_B2 = ((15, 0.1), (30, 0.1), (50, 0.6), (100, 0.6), (150, 0.6), (170, 1.25), (250, 1.25), (300, 1.25), (500, 2.5))
+# The same table, column B1: inner conductors. From memory.
+TABLE_B1 = ((15, 0.05), (30, 0.05), (50, 0.1), (100, 0.1), (150, 0.2), (170, 0.2), (250, 0.2), (300, 0.2), (500, 0.25))
 PER_VOLT_MM = 0.005
+PER_VOLT_INNER_MM = 0.0025
 MAINS_MM = 6.0  # between mains and all else: common practice; local codes decide
 LINES_MM = 2.5  # between conductors of the mains: 325 V peak in the table; IEC 60664-1 asks the same (from memory)
 LEAST_V = 30.0
 AC_LIMIT_V = 50.0  # IEC 60364-4-41
 
 
-def spacing_mm(volts: float) -> float:
-    """Return the least spacing of uncoated outer conductors for a peak voltage between them, mm (IPC-2221, B2)."""
-    for most, gap in TABLE_B2:
+def spacing_mm(volts: float, inner: bool = False) -> float:
+    """Return the least spacing of conductors for a peak voltage between them, mm.
+
+    Outer ones are uncoated (IPC-2221, B2), inner ones have laminate all round (B1).
+    """
+    table, more = (TABLE_B1, PER_VOLT_INNER_MM) if inner else (TABLE_B2, PER_VOLT_MM)
+    for most, gap in table:
         if abs(volts) <= most:
             return gap
-    return TABLE_B2[-1][1] + (abs(volts) - TABLE_B2[-1][0]) * PER_VOLT_MM
+    return table[-1][1] + (abs(volts) - table[-1][0]) * more
 
 
 class Spacings:
@@ -43,19 +50,19 @@ class Spacings:
         volts = {net for s in states for net, v in s.items() if abs(v) > LEAST_V}
         self.high = frozenset(volts | mains | self.classes.keys())
 
-    def need_mm(self, a: str, b: str) -> float:
+    def need_mm(self, a: str, b: str, inner: bool = False) -> float:
         """Return what two nets need between them, mm, for their voltage and their classes; 0 for one net."""
         if a == b:
             return 0.0
-        return max(self.voltage_mm(a, b), self.classes.get(a, 0.0), self.classes.get(b, 0.0))
+        return max(self.voltage_mm(a, b, inner), self.classes.get(a, 0.0), self.classes.get(b, 0.0))
 
-    def voltage_mm(self, a: str, b: str) -> float:
-        """Return what two nets need between them for their voltage alone, mm."""
+    def voltage_mm(self, a: str, b: str, inner: bool = False) -> float:
+        """Return what two nets need between them for their voltage alone, mm; mains no less on inner layers."""
         if a in self.mains and b in self.mains:
             return min(LINES_MM, self.bridged.get(frozenset((a, b)), LINES_MM))
         if a in self.mains or b in self.mains:
             return MAINS_MM
-        return spacing_mm(self.apart_v(a, b))
+        return spacing_mm(self.apart_v(a, b), inner)
 
     def apart_v(self, a: str, b: str) -> float:
         """Return the most volts that the two nets stand apart in any state."""

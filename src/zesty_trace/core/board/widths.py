@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Rules
+from zesty_trace.core.design.model import FACES, LayerName, Rules
 from zesty_trace.core.quantities import NM_PER_MIL
 
 STEP_NM = 50_000
@@ -32,8 +32,13 @@ def net_currents(wired: Wired) -> dict[str, float]:
     return {net: max((peaks.get(p, 0.0) for p in pins), default=0.0) for net, pins in design.nets.items()}
 
 
-def width_for(current_a: float, rules: Rules) -> int:
+def needed_width_nm(current_a: float, rules: Rules, layer: LayerName) -> float:
+    """Return the width that carries a current on a layer, by IPC-2221: inner ones are thinner, and shed less heat."""
+    return ipc2221_width_nm(current_a, rules.temperature_rise_c, rules.foil_um(layer), layer in FACES)
+
+
+def width_for(current_a: float, rules: Rules, layer: LayerName = "top") -> int:
     """Return the width to draw: by IPC-2221, in steps of 0.05 mm, never under the rule's least width."""
-    needed = ipc2221_width_nm(current_a, rules.temperature_rise_c, rules.copper_um)
+    needed = needed_width_nm(current_a, rules, layer)
     steps = -(-int(needed) // STEP_NM) * STEP_NM
     return min(max(steps, rules.track_nm), WIDEST_NM)

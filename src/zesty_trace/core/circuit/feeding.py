@@ -84,8 +84,9 @@ class _Feeding:
     def _candidates(self, fed: set[str]) -> Iterator[tuple[Pin, set[str]]]:
         """Yield (contact, nets that it reaches) of plain connectors that have the ground too."""
         given = {self.net_of.get(p, "") for p, s in self.specs.items() if s.role == "supply_out"}
+        held = {header for part in self.design.parts.values() for header in part.stands_on}
         for ref, kind in self.kinds.items():
-            plain = kind.connector and kind.is_a(m.Open) and not kind.external
+            plain = ref not in held and kind.connector and kind.is_a(m.Open) and not kind.external
             pins = [Pin(ref, s.number) for s in kind.pins]
             nets = {p: self.net_of.get(p, "") for p in pins}
             if not plain or any(s.role != "passive" for s in kind.pins) or self.ground not in nets.values():

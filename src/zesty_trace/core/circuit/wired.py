@@ -41,7 +41,7 @@ class Neighbour(NamedTuple):
 
 
 # What is read off parts, nets and catalogue alone.
-OF_THE_NETLIST = ("net_of", "ground", "rails", "_by_wiring", "_specs", "footprints", "raised")
+OF_THE_NETLIST = ("net_of", "ground", "rails", "_by_wiring", "_specs", "footprints", "raised", "standing")
 Reads = Callable[["Wired"], tuple[Any, ...]]
 
 
@@ -200,6 +200,11 @@ class Wired:
     def raised(self) -> dict[str, int]:
         """Reference -> how high above the board its seat is, nm; only of parts in sockets or on spacers."""
         return {ref: part.raised_nm for ref, part in self.design.parts.items() if part.raised_nm}
+
+    @cached_property
+    def standing(self) -> dict[str, tuple[str, ...]]:
+        """Reference -> the headers that it stands on; only of modules that stand on some."""
+        return {ref: part.stands_on for ref, part in self.design.parts.items() if part.stands_on}
 
     def pins(self) -> Iterator[tuple[Pin, PinSpec]]:
         """Yield every pin of every part."""

@@ -55,6 +55,7 @@ RULE_RANGES = {
     "annular_nm": (0, 10_000_000),
     "edge_nm": (0, 50_000_000),
     "copper_um": (1.0, 1000.0),
+    "inner_um": (1.0, 1000.0),
     "thickness_nm": (10_000, 50_000_000),
     "temperature_rise_c": (0.1, 300.0),
     "mask_margin_nm": (-1_000_000, 5_000_000),

@@ -12,8 +12,8 @@ from zesty_trace.core.design.model import (
     Acceptance,
     ChangeNote,
     Design,
+    Face,
     ImageSpec,
-    LayerName,
     Part,
     Pin,
     Placement,
@@ -153,7 +153,7 @@ def nudge(design: Design, ref: str, dx_nm: int = 0, dy_nm: int = 0, turn_mdeg: i
     spot = design.board.placements.get(ref)
     if spot is None:
         raise EditError(f"{ref} is not on the board yet", ref, "Place the rest first")
-    other: LayerName = "bottom" if spot.side == "top" else "top"
+    other: Face = "bottom" if spot.side == "top" else "top"
     moved = replace(
         spot,
         x_nm=spot.x_nm + dx_nm,

@@ -14,9 +14,11 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 8
-LayerName = Literal["top", "bottom"]
-LAYERS: tuple[LayerName, LayerName] = ("top", "bottom")
+SCHEMA_VERSION = 9
+Face = Literal["top", "bottom"]
+FACES: tuple[Face, Face] = ("top", "bottom")
+LayerName = Literal["top", "inner1", "inner2", "bottom"]
+COPPER: tuple[LayerName, ...] = ("top", "inner1", "inner2", "bottom")
 Outline = tuple[Point, ...]  # closed, counter-clockwise
 Made = Literal["machine", "hand"]
 Alloy = Literal["leaded", "lead-free", "low-temperature"]
@@ -84,7 +86,8 @@ class Brief(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """One part. An empty `variants` means it is fitted in all of them; `values` has other values by variant.
 
-    `raised_nm` is how high above the board its seat is: in a socket, on spacers.
+    `raised_nm` is how high above the board its seat is: in a socket, on spacers. A module `stands_on` headers that are
+    parts as well: it has no pads of its own on the board.
     """
 
     ref: Ref
@@ -96,6 +99,7 @@ class Part(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
     notes: str = ""
     values: dict[VariantName, str] = {}
     raised_nm: int = 0
+    stands_on: tuple[Ref, ...] = ()
 
     def value_in(self, variant: str) -> str:
         """Return the value on the boards of `variant`: its own there, or the one for all."""
@@ -119,7 +123,7 @@ class Placement(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields
     x_nm: int
     y_nm: int
     angle_mdeg: int = 0
-    side: LayerName = "top"
+    side: Face = "top"
     fixed: bool = False
 
 
@@ -140,7 +144,7 @@ class Track(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 
 
 class Via(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A plated hole from top to bottom copper."""
+    """A plated hole through the whole board, with copper on each layer."""
 
     net: NetName
     x_nm: int
@@ -172,16 +176,23 @@ class Pour(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 
 
 class KeepOut(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A part of the board where something may not be; parts there are no taller than `height_nm`, if that is said."""
+    """A part of the board where something may not be; parts there are no taller than `height_nm`, if that is said.
+
+    It is for all layers of copper if none are named.
+    """
 
     name: str = ""
     outline: Outline
-    layers: tuple[LayerName, ...] = LAYERS
+    layers: tuple[LayerName, ...] = ()
     tracks: bool = True
     vias: bool = True
     pours: bool = True
     parts: bool = False
     height_nm: int | None = None
+
+    def on(self, layer: LayerName) -> bool:
+        """Whether it is for this layer."""
+        return not self.layers or layer in self.layers
 
 
 class NetClass(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
@@ -207,12 +218,12 @@ class Form(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True
 class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """What the board house can make: a comfortable two-layer class (common practice).
 
-    `made_by` names the rule set that the numbers were taken from, "" for numbers of one's own. On a board of one side
-    all copper is on the bottom, and wire links stand in for tracks on the top.
+    `made_by` names the rule set that the numbers were taken from, "" for numbers of one's own. On a board of one layer
+    all copper is on the bottom, and wire links stand in for tracks on the top. `copper_um` is that of the outer layers.
     """
 
     made_by: str = ""
-    sides: Literal[1, 2] = 2
+    layers: Literal[1, 2, 4] = 2
 
     clearance_nm: int = 200_000
     track_nm: int = 250_000
@@ -221,6 +232,7 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     annular_nm: int = 150_000
     edge_nm: int = 300_000
     copper_um: float = 35.0
+    inner_um: float = 17.5
     thickness_nm: int = 1_600_000
     temperature_rise_c: float = 10.0
     mask_margin_nm: int = 50_000
@@ -231,6 +243,20 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     silk_text_nm: int = 800_000
     via_nm: int = 600_000
     via_drill_nm: int = 300_000
+
+    @property
+    def stack(self) -> tuple[LayerName, ...]:
+        """The layers of copper from the top down: a board of one layer has its wire links on the top."""
+        return COPPER if self.layers == 4 else FACES
+
+    @property
+    def plated_through(self) -> tuple[LayerName, ...]:
+        """The layers on which a plated hole has copper."""
+        return self.stack if self.layers > 1 else ("bottom",)
+
+    def foil_um(self, layer: LayerName) -> float:
+        """Return the thickness of a layer's copper."""
+        return self.copper_um if layer in FACES else self.inner_um
 
 
 class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
@@ -249,6 +275,11 @@ class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     vias: tuple[Via, ...] = ()
     pours: tuple[Pour, ...] = ()
     rules: Rules = Rules()
+
+    @property
+    def stack(self) -> tuple[LayerName, ...]:
+        """The layers of copper from the top down."""
+        return self.rules.stack
 
 
 class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

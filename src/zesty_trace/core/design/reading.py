@@ -67,7 +67,28 @@ def _to_8(raw: Raw) -> Raw:
     return raw
 
 
-STEPS: dict[int, Callable[[Raw], Raw]] = {1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6, 6: _to_7, 7: _to_8}
+def _to_9(raw: Raw) -> Raw:
+    """Rules count layers of copper instead of sides; a keep-out that names none is for all."""
+    board = raw.get("board", {})
+    rules = board.get("rules", {})
+    if "sides" in rules:
+        rules["layers"] = rules.pop("sides")
+    for zone in board.get("keepouts", ()):
+        if zone.get("layers") == ["top", "bottom"]:
+            del zone["layers"]
+    return raw
+
+
+STEPS: dict[int, Callable[[Raw], Raw]] = {
+    1: _to_2,
+    2: _to_3,
+    3: _to_4,
+    4: _to_5,
+    5: _to_6,
+    6: _to_7,
+    7: _to_8,
+    8: _to_9,
+}
 
 
 def _acceptance(raw: Raw, identity: str, reason: str) -> Raw:

@@ -39,6 +39,7 @@ class Site:
 SITES: tuple[Site, ...] = (
     Site("parts{key}", "part", home=True),
     Site("parts{}.ref", "part", "owner", home=True),
+    Site("parts{}.stands_on[]", "part"),
     Site("nets{}[]", "pin", least=1),
     Site("not_connected[]", "pin"),
     Site("sheet{key}", "part"),

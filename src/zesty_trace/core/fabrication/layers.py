@@ -8,7 +8,7 @@ from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.silk import PEN_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, Design, LayerName
+from zesty_trace.core.design.model import FACES, Design, Face, LayerName
 from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.roles import OUTLINE, Image, drill_name
 from zesty_trace.core.quantities import mm
@@ -19,8 +19,9 @@ OUTLINE_PEN_MM = 0.1
 def copper_file(wired: Wired, layer: LayerName) -> str:
     """Return the copper image of a layer: fill first, then tracks, pads and vias over it."""
     design = wired.design
-    number, name = ("L1", "Top") if layer == "top" else ("L2", "Bot")
-    writer = GerberWriter(f"Copper,{number},{name}")
+    stack = design.board.stack
+    name = {"top": "Top", "bottom": "Bot"}.get(layer, "Inr")
+    writer = GerberWriter(f"Copper,L{stack.index(layer) + 1},{name}")
     for net, area in pour_shapes(wired, layer):
         writer.attributes(net=net)
         writer.fill(getattr(area, "geoms", []))
@@ -49,7 +50,7 @@ def _flash_pad(writer: GerberWriter, pad: BoardPad, grow_mm: float, function: st
     writer.flash(pad.shape, mm(pad.x_nm), mm(pad.y_nm), w, h, function)
 
 
-def mask_file(wired: Wired, layer: LayerName) -> str:
+def mask_file(wired: Wired, layer: Face) -> str:
     """Return the solder mask openings of a side; vias are covered."""
     design = wired.design
     writer = GerberWriter(f"Soldermask,{'Top' if layer == 'top' else 'Bot'}", "Negative")
@@ -60,7 +61,7 @@ def mask_file(wired: Wired, layer: LayerName) -> str:
     return writer.text()
 
 
-def paste_pads(wired: Wired, layer: LayerName, variant: str = "") -> list[BoardPad]:
+def paste_pads(wired: Wired, layer: Face, variant: str = "") -> list[BoardPad]:
     """Return the openings of the stencil: the surface pads of fitted parts, and windows over the large ones."""
     design = wired.design
     fitted = design.fitted(variant).parts
@@ -69,7 +70,7 @@ def paste_pads(wired: Wired, layer: LayerName, variant: str = "") -> list[BoardP
     return [p for p in (*pads, *(w for r in there for w in paste_windows(wired, r))) if layer in p.layers]
 
 
-def paste_file(wired: Wired, layer: LayerName) -> str:
+def paste_file(wired: Wired, layer: Face) -> str:
     """Return the paste image of a side."""
     writer = GerberWriter(f"Paste,{'Top' if layer == 'top' else 'Bot'}")
     for pad in paste_pads(wired, layer):
@@ -77,7 +78,7 @@ def paste_file(wired: Wired, layer: LayerName) -> str:
     return writer.text()
 
 
-def silk_file(wired: Wired, layer: LayerName) -> str:
+def silk_file(wired: Wired, layer: Face) -> str:
     """Return the legend of a side."""
     writer = GerberWriter(f"Legend,{'Top' if layer == 'top' else 'Bot'}")
     for line in silk_screen(wired, layer).lines:
@@ -94,11 +95,11 @@ def outline_file(design: Design) -> str:
     return writer.text()
 
 
-def drill_file(holes: Iterable[Hole], plated: bool) -> str:
+def drill_file(holes: Iterable[Hole], plated: bool, layers: int = 2) -> str:
     """Return the drill file of the plated or the bare holes in millimetres (XNC format 2021); slots are routed."""
     chosen = sorted(h for h in holes if h.plated == plated)
     sizes = sorted({h.drill_nm for h in chosen})
-    function = "Plated,1,2,PTH" if plated else "NonPlated,1,2,NPTH"
+    function = f"Plated,1,{layers},PTH" if plated else f"NonPlated,1,{layers},NPTH"
     lines = ["M48", f"; #@! TF.FileFunction,{function}", "METRIC"]
     lines += [f"T{k + 1:02d}C{mm(size):.3f}" for k, size in enumerate(sizes)]
     lines += ["%", "G05"]
@@ -121,12 +122,13 @@ def all_files(wired: Wired) -> dict[str, str]:
     design = wired.design
     holes = hole_items(wired)
     files: dict[str, str] = {}
-    for layer in LAYERS:
+    for layer in design.board.stack:
         files[Image("copper", layer).file] = copper_file(wired, layer)
+    for layer in FACES:
         files[Image("mask", layer).file] = mask_file(wired, layer)
         files[Image("paste", layer).file] = paste_file(wired, layer)
         files[Image("silk", layer).file] = silk_file(wired, layer)
     files[OUTLINE.file] = outline_file(design)
     for plated in (True, False):
-        files[drill_name(plated)] = drill_file(holes, plated)
+        files[drill_name(plated)] = drill_file(holes, plated, len(design.board.stack))
     return files

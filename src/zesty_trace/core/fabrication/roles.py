@@ -10,7 +10,7 @@ LayerRole = Literal["copper", "mask", "paste", "silk", "outline"]
 
 
 class Image(NamedTuple):
-    """An image of a board: its role, and the side it is of; the outline is of no side."""
+    """An image of a board: its role, and the side or layer it is of; the outline is of none."""
 
     role: LayerRole
     side: LayerName | None = None

@@ -54,7 +54,7 @@ def order_of(design: Design, stencil: bool = True) -> Order:
         design.brief.quantity + design.build.spare_boards,
         mm(max(xs) - min(xs)),
         mm(max(ys) - min(ys)),
-        2,
+        design.board.rules.layers,
         design.build.colour,
         stencil,
     )

@@ -27,6 +27,8 @@ class Theme:
     muted: str
     copper: str
     bottom: str
+    inner1: str
+    inner2: str
     lemon: str
     lime: str
     teal: str
@@ -61,6 +63,8 @@ LIGHT = Theme(
     muted="#5f6965",
     copper="#d9620f",
     bottom="#0f7b80",
+    inner1="#8a3d6b",
+    inner2="#4b5aa8",
     lemon="#f2a900",
     lime="#4c7a1d",
     teal="#0b7377",
@@ -83,6 +87,8 @@ DARK = Theme(
     muted="#a7b0ab",
     copper="#f08a3c",
     bottom="#4fb7b5",
+    inner1="#d78fb8",
+    inner2="#98a5e6",
     lemon="#f6bf3b",
     lime="#9cc95f",
     teal="#5cc4c2",

@@ -1,4 +1,7 @@
-"""Drawing a board: top copper solid, bottom copper a teal hatch, parts, links. Scene units are millimetres, y up."""
+"""Drawing a board: top copper solid, bottom copper a teal hatch, inner copper dots and level lines, parts, links.
+
+Scene units are millimetres, y up.
+"""
 
 from __future__ import annotations
 
@@ -19,20 +22,25 @@ from zesty_trace.core.quantities import mm
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.lettering import Lettering, draw_text
 
+PATTERNS: dict[LayerName, Qt.BrushStyle] = {
+    "inner1": Qt.BrushStyle.Dense6Pattern,
+    "inner2": Qt.BrushStyle.HorPattern,
+    "bottom": Qt.BrushStyle.BDiagPattern,
+}
+
 
 @dataclass(frozen=True)
 class BoardView:
     """Everything the painter needs. Pours and links are worked out off the GUI thread."""
 
     wired: Wired
-    pours: dict[str, list[QPainterPath]] = field(default_factory=dict)
+    pours: dict[LayerName, list[QPainterPath]] = field(default_factory=dict)
     links: tuple[Link, ...] = ()
     lit: frozenset[str] = frozenset()
     done: frozenset[str] = frozenset()
     marks: tuple[tuple[float, float], ...] = ()
     show_copper: bool = True
-    show_top: bool = True
-    show_bottom: bool = True
+    hidden_layers: frozenset[LayerName] = frozenset()
     hidden: frozenset[str] = frozenset()
 
     @property
@@ -104,10 +112,9 @@ class BoardPainter:
         """Draw all."""
         self._board(p)
         if self.view.show_copper:
-            if self.view.show_bottom:
-                self._layer(p, "bottom")
-            if self.view.show_top:
-                self._layer(p, "top")
+            for layer in reversed(self.view.design.board.stack):
+                if layer not in self.view.hidden_layers:
+                    self._layer(p, layer)
         self._zones(p)
         self._pads(p)
         if self.view.show_copper:
@@ -129,8 +136,8 @@ class BoardPainter:
         p.setBrush(t.color("board"))
         p.drawPath(path)
 
-    def _hatch(self, p: QPainter, alpha: int) -> QBrush:
-        brush = QBrush(theme.current().color("bottom", alpha), Qt.BrushStyle.BDiagPattern)
+    def _hatch(self, p: QPainter, layer: LayerName, alpha: int) -> QBrush:
+        brush = QBrush(theme.current().color(layer, alpha), PATTERNS[layer])
         scale = p.transform()
         brush.setTransform(QTransform.fromScale(1 / scale.m11(), 1 / scale.m22()))  # hatch lines in pixels
         return brush
@@ -138,8 +145,8 @@ class BoardPainter:
     def _layer(self, p: QPainter, layer: LayerName) -> None:
         t = theme.current()
         top = layer == "top"
-        p.setPen(QPen(t.color("copper" if top else "bottom", 60), 0.05))
-        p.setBrush(t.color("copper", 42) if top else self._hatch(p, 90))
+        p.setPen(QPen(t.color("copper" if top else layer, 60), 0.05))
+        p.setBrush(t.color("copper", 42) if top else self._hatch(p, layer, 90))
         for path in self.view.pours.get(layer, []):
             p.drawPath(path)
         for track in self.view.design.board.tracks:
@@ -149,12 +156,12 @@ class BoardPainter:
             if top:
                 self._stroke(p, points, t.color("copper"), mm(track.width_nm))
             else:
-                self._stroke(p, points, t.color("bottom", 150), mm(track.width_nm))
-                p.setPen(self._hatch_pen(p, mm(track.width_nm)))
+                self._stroke(p, points, t.color(layer, 150), mm(track.width_nm))
+                p.setPen(self._hatch_pen(p, layer, mm(track.width_nm)))
                 p.drawPolyline(points)
 
-    def _hatch_pen(self, p: QPainter, width: float) -> QPen:
-        pen = QPen(self._hatch(p, 255), width)
+    def _hatch_pen(self, p: QPainter, layer: LayerName, width: float) -> QPen:
+        pen = QPen(self._hatch(p, layer, 255), width)
         pen.setCapStyle(Qt.PenCapStyle.RoundCap)
         pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
         return pen

@@ -19,7 +19,7 @@ from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.design.model import Design, LayerName
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import mm, say_mm
@@ -44,7 +44,7 @@ class Joined(NamedTuple):
     """What is worked out of a board off the GUI thread."""
 
     state: Connectivity
-    pours: dict[str, list[QPainterPath]]
+    pours: dict[LayerName, list[QPainterPath]]
     live: LiveReview | None
 
 
@@ -63,21 +63,27 @@ class LayoutStation(Station):
         self._marks: tuple[tuple[float, float], ...] = ()
         self._lit: frozenset[str] = frozenset()
         self._state: Connectivity | None = None
-        self._pours: dict[str, list[QPainterPath]] = {}
+        self._pours: dict[LayerName, list[QPainterPath]] = {}
         self._live: LiveReview | None = None
         self._heated: HeatPicture | str = ""
         self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
         self.route_button = button("Route", self.route_open, True, "Ctrl+R")
-        self.rip_button = button("Clear copper", self.rip, tip="Take all tracks, vias and pours off")
-        self.top, self.bottom = self._toggle("Top"), self._toggle("Bottom")
+        self.rip_button = button("Clear", self.rip, tip="Take all tracks, vias and pours off")
+        inside = self._toggle("Inside", "Show or hide the copper of both inner layers", False)
+        self.layer_toggles: dict[LayerName, QPushButton] = {
+            "top": self._toggle("Top"),
+            "inner1": inside,
+            "inner2": inside,
+            "bottom": self._toggle("Bottom"),
+        }
         self.side_toggle = self._toggle("Side", "The board from its side, with the lid of the case", False)
         self.drawers = LayoutDrawers(self.session)
         self.toggles = {key: self._drawer_toggle(key, title) for key, title in LayoutDrawers.TITLES.items()}
         self.heat_toggle = self._toggle("Heat", "How warm the board gets, in still air", False)
         self._heat = WorkedOut(self.session, "Heat", self._work_heat, self._take_heat, self._pull_if_seen)
-        looks = (self.top, self.bottom, self.side_toggle, self.heat_toggle)
+        looks = (*dict.fromkeys(self.layer_toggles.values()), self.side_toggle, self.heat_toggle)
         bar = row(*self.toggles.values(), None, *looks, None, self.rip_button, self.place_button, self.route_button)
         self.side = SideView()
         self.side.hide()
@@ -173,7 +179,9 @@ class LayoutStation(Station):
 
     def _join(self, wired: Wired) -> Joined:
         """Return what is connected, and the poured areas; called off the GUI thread."""
-        pours = {layer: [shape_path(shape) for _, shape in pour_shapes(wired, layer)] for layer in ("top", "bottom")}
+        pours = {
+            layer: [shape_path(shape) for _, shape in pour_shapes(wired, layer)] for layer in wired.design.board.stack
+        }
         return Joined(connectivity(wired), pours, None if self._live else LiveReview(wired))
 
     def _take_links(self, answer: Joined) -> None:
@@ -200,7 +208,12 @@ class LayoutStation(Station):
         else:
             self.detail.setText(f"{at}: clear of copper, parts, edge and case. Put it down for the whole review.")
 
+    def _hidden(self) -> frozenset[LayerName]:
+        return frozenset(layer for layer, toggle in self.layer_toggles.items() if not toggle.isChecked())
+
     def _show(self) -> None:
+        for layer, toggle in self.layer_toggles.items():
+            toggle.setVisible(layer in self.session.design.board.stack)
         fresh = self._joined.of is self.session.wired
         links = self._state.links if fresh and self._state else ()
         self.canvas.show_view(
@@ -210,8 +223,7 @@ class LayoutStation(Station):
                 links,
                 self._lit,
                 marks=self._marks,
-                show_top=self.top.isChecked(),
-                show_bottom=self.bottom.isChecked(),
+                hidden_layers=self._hidden(),
             )
         )
         self._say_state(fresh)
@@ -329,7 +341,7 @@ class LayoutStation(Station):
         self._work("Tidying", lambda report: tidy(wired, report), done)
 
     def stitch(self) -> None:
-        """Tie the pours of both faces together with vias, as a job."""
+        """Tie the pours of all layers together with vias, as a job."""
         from zesty_trace.core.board.stitch import stitch
 
         wired = self.session.wired
@@ -346,8 +358,7 @@ class LayoutStation(Station):
             self.canvas.show_view(
                 BoardView(
                     self.session.wired.with_design(design),
-                    show_top=self.top.isChecked(),
-                    show_bottom=self.bottom.isChecked(),
+                    hidden_layers=self._hidden(),
                 )
             )
 
@@ -408,7 +419,7 @@ class LayoutStation(Station):
             Action("Route the nets of the picked part anew", "", self.route_picked),
             Action("Take all copper off", "", self.rip),
             Action("Tidy the copper: shorter, fewer vias", "", self.tidy),
-            Action("Stitch the pours of both faces together", "", self.stitch),
+            Action("Stitch the pours of all layers together", "", self.stitch),
             Action("One face: put all surface parts on one face, and say what it takes", "", self.one_face),
             *(
                 Action(title, keys, lambda key=key: self.open_drawer("" if self.drawers.key == key else key))  # type: ignore[misc]

@@ -32,6 +32,8 @@ VIEWS = {
     "Bottom, all layers": (Image("copper", "bottom"), Image("mask", "bottom"), Image("silk", "bottom")),
     "Top copper": (Image("copper", "top"),),
     "Bottom copper": (Image("copper", "bottom"),),
+    "Inner copper 1": (Image("copper", "inner1"),),
+    "Inner copper 2": (Image("copper", "inner2"),),
     "Top mask openings": (Image("mask", "top"),),
     "Top paste": (Image("paste", "top"),),
     "Top silk": (Image("silk", "top"),),
@@ -102,7 +104,7 @@ class OrderStation(Station):
         self._is_old, self._said = False, ""
         self.canvas = ReadBackCanvas()
         self.layer = QComboBox()
-        self.layer.addItems(list(VIEWS))
+        self.layer.addItems([name for name in VIEWS if "Inner" not in name])
         self.layer.currentTextChanged.connect(lambda _t: self._show())
         self.file_note = label("", "muted", True)
         self.write_button = button("Write the fabrication zip", self.write, True, "Ctrl+G")
@@ -224,9 +226,21 @@ class OrderStation(Station):
         self, path: Any, images: dict[str, QPainterPath], holes: list[tuple[float, float, float]], count: int
     ) -> None:
         self._images, self._drills = images, holes
+        self._offer_views()
         self._said = f"{path.name}: {count} files, {len(holes)} holes. Drawn from the files, not from the design."
         self._say_files()
         self._show()
+
+    def _offer_views(self) -> None:
+        """Offer the views of which there are files."""
+        there = [name for name, parts in VIEWS.items() if all(i.file in self._images for i in parts)]
+        before = self.layer.currentText()
+        if there != [self.layer.itemText(k) for k in range(self.layer.count())]:
+            self.layer.blockSignals(True)
+            self.layer.clear()
+            self.layer.addItems(there)
+            self.layer.setCurrentText(before)
+            self.layer.blockSignals(False)
 
     def _say_files(self) -> None:
         old = "THESE FILES ARE OLDER THAN THE BOARD: write them again before you order. " if self._is_old else ""
@@ -237,6 +251,8 @@ class OrderStation(Station):
         colors = {
             Image("copper", "top"): "copper",
             Image("copper", "bottom"): "bottom",
+            Image("copper", "inner1"): "inner1",
+            Image("copper", "inner2"): "inner2",
             Image("mask", "top"): "lemon",
             Image("mask", "bottom"): "lemon",
             Image("paste", "top"): "ground",

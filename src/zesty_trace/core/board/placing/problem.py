@@ -14,7 +14,7 @@ from zesty_trace.core.board.copper import outline_shape, pattern_of, to_board
 from zesty_trace.core.board.placing.wishes import wishes_of
 from zesty_trace.core.board.rules.mouths import ANTENNA_FREE_MM, TURNS
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, Pin, Placement
+from zesty_trace.core.design.model import FACES, Pin, Placement
 from zesty_trace.core.geometry import box_of
 
 CELL_MM = 0.5
@@ -158,7 +158,7 @@ def _weight(wired: Wired, net: str) -> float:
 def _side(wired: Wired, ref: str) -> int:
     if any(p.drill_nm for p in pattern_of(wired, ref).pads):
         return 2
-    return LAYERS.index(wired.design.board.placements[ref].side)
+    return FACES.index(wired.design.board.placements[ref].side)
 
 
 def _turned(spot: Placement, turn: int) -> Placement:

@@ -47,9 +47,9 @@ class Grid(NamedTuple):
     same net is too near; `near_pad` (plane) the net (+ 1) whose pads are near; `disc` (k, 2) row and column offsets of
     all stamps; `disc_at` (query, painter, direction 0 to 8, 2) first and past the last of a stamp; `groups` (group + 1)
     and `ends` the cells at which a path may end; `box` (group, 4); `nets` (net + 1) the net's groups; `wanted` (group)
-    track class; `plane_layer` (net) the layer of its pour, or -1; `paths` (path, 2) first code and past the last;
-    `joined` (group); `pool` codes of paths, the cell in the low bits and its class above; `heads` of the queue's
-    buckets.
+    track class; `plane_layer` (net) the layer of its pour, or -1; `prices` (layer) of a step; `paths` (path, 2) first
+    code and past the last; `joined` (group); `pool` codes of paths, the cell in the low bits and its class above;
+    `heads` of the queue's buckets.
     `state`: 0 codes used, 1 searches so far, 2 cells looked at, 3 where the room for codes ends, 4 to 7 the first and
     last row and column that may be looked at. `queue`: (next, spot). Two threads work in parts of one board, each with
     its own state, heads and queue.
@@ -63,7 +63,6 @@ class Grid(NamedTuple):
     groups: int
     nets: int
     plain_class: int  # the widest class that no current asked for
-    bottom_price: int  # per cent of a step on the top
     words: I64
     small: I16
     main: I32
@@ -80,6 +79,7 @@ class Grid(NamedTuple):
     nets_at: int
     wanted_at: int
     plane_layer_at: int
+    prices_at: int
     paths_at: int
     joined_at: int
     pool_at: int

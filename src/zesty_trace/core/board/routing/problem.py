@@ -17,6 +17,7 @@ from zesty_trace.core.board.routing.grid import (
     I32,
     OWNER_SHIFT,
     SLANT_SHIFT,
+    STRAIGHT,
     Grid,
     pack,
 )
@@ -87,7 +88,7 @@ class Problem:
     layers: int = 2
     closed: tuple[Closed, ...] = ()
     plain_class: int = 0
-    bottom_price: int = 105  # per cent of a step on the top
+    prices: tuple[int, ...] = (100, 105)  # of a step on each layer, per cent
     hole_gap_mm: float = 0.25
     hole_edge_mm: float = 0.0
 
@@ -276,6 +277,7 @@ def lay_out(problem: Problem) -> Board:
             ("nets", net_at),
             ("wanted", np.minimum(np.array(wanted, dtype=np.int32), classes - 1)),
             ("plane_layer", np.array(problem.poured_on, dtype=np.int32)),
+            ("prices", np.array(problem.prices, dtype=np.int32) * STRAIGHT // 100),
             ("paths", np.zeros(2 * groups, dtype=np.int32)),
             ("joined", np.zeros(groups, dtype=np.int32)),
             ("pool", np.zeros(pool_size, dtype=np.int32)),
@@ -300,7 +302,6 @@ def lay_out(problem: Problem) -> Board:
         groups=groups,
         nets=len(problem.nets),
         plain_class=problem.plain_class,
-        bottom_price=problem.bottom_price,
         words=words,
         small=np.concatenate([via_fixed, np.zeros(plane, dtype=np.int16)]),
         main=main,
@@ -317,6 +318,7 @@ def lay_out(problem: Problem) -> Board:
         nets_at=at["nets"],
         wanted_at=at["wanted"],
         plane_layer_at=at["plane_layer"],
+        prices_at=at["prices"],
         paths_at=at["paths"],
         joined_at=at["joined"],
         pool_at=at["pool"],

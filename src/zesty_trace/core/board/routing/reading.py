@@ -12,10 +12,11 @@ from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items, ke
 from zesty_trace.core.board.routing.problem import Closed, Group, Problem, Shape
 from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, Design, Pour, Track, Via
+from zesty_trace.core.design.model import FACES, Design, LayerName, Pour, Track, Via
 from zesty_trace.core.quantities import mm
 
 ONE_SIDE_PRICE = 20  # per cent of a step on the top, where that is a wire link
+PLANE_PRICE = 600
 MOST_CLASSES = 4
 CHORDS = 1.003  # a buffer's chords cut its circle short by up to so much
 SPARE_GROUPS = 40  # of a poured net: the connections that join what its pour leaves stranded
@@ -29,21 +30,21 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
     `width_of(pad)` is the width in nm that a track to this pad should have.
     """
     design = wired.design
-    rules = design.board.rules
+    rules, stack = design.board.rules, design.board.stack
     wanted = set(design.nets if nets is None else nets)
     pads = [p for p in board_pads(wired) if p.layers or p.drill_nm]
     with_pads = {p.net for p in pads if p.net and p.layers}
     names = [n for n in design.nets if n in with_pads]
     number = {n: k for k, n in enumerate(names)}
-    shapes = [_pad_shape(p, number) for p in pads]
+    shapes = [_pad_shape(p, number, stack) for p in pads]
     heads = [_screw_head(wired, p, mm(rules.clearance_nm)) for p in pads if p.drill_nm and not p.plated]
-    shapes += [s for t in design.board.tracks for s in track_shapes(t, number)]
-    shapes += [via_shape(v, number) for v in design.board.vias]
+    shapes += [s for t in design.board.tracks if t.layer in stack for s in track_shapes(t, number, stack)]
+    shapes += [via_shape(v, number, len(stack)) for v in design.board.vias]
     shapes += heads
     shapes += [s for p in pads if p.slot_nm and not p.plated for s in _slot_ends(p)]
     least = min(rules.least_track_nm, rules.track_nm)
     widths = _classes([width_of(p) for p in pads if p.net in wanted and p.layers], rules.track_nm, least)
-    poured = {p.net: LAYERS.index(p.layer) for p in sorted(design.board.pours, key=_top_first)}
+    poured = {p.net: stack.index(p.layer) for p in sorted(design.board.pours, key=_best_last) if p.layer in stack}
     groups = _groups(shapes, pads, width_of, [n in wanted for n in names], [n in poured for n in names])
     return Problem(
         rings=_rings(design),
@@ -61,16 +62,27 @@ def problem_of(wired: Wired, width_of: WidthOf, nets: Iterable[str] | None = Non
         plain_class=widths.index(rules.track_nm),
         hole_gap_mm=mm(rules.hole_gap_nm),
         hole_edge_mm=mm(rules.hole_edge_nm),
-        bottom_price=ONE_SIDE_PRICE if rules.sides == 1 else Problem.bottom_price,
+        prices=_prices(wired),
+        layers=len(stack),
     )
+
+
+def _prices(wired: Wired) -> tuple[int, ...]:
+    """Return the price of a step on each layer, per cent of one on the top: a track cuts the plane of its layer."""
+    board = wired.design.board
+    if board.rules.layers == 1:
+        return 100, ONE_SIDE_PRICE
+    planes = {p.layer for p in board.pours if p.layer not in FACES}
+    return tuple(PLANE_PRICE if layer in planes else 100 + 5 * (layer != "top") for layer in board.stack)
 
 
 def _closed(wired: Wired) -> tuple[Closed, ...]:
     return tuple(
-        Closed(np.array(k.outline, dtype=float) / 1e6, LAYERS.index(layer), k.tracks, k.vias, k.pours)
+        Closed(np.array(k.outline, dtype=float) / 1e6, number, k.tracks, k.vias, k.pours)
         for k in keepouts_of(wired)
         if len(k.outline) > 2
-        for layer in k.layers
+        for number, layer in enumerate(wired.design.board.stack)
+        if k.on(layer)
     )
 
 
@@ -83,7 +95,7 @@ def _for_voltage(wired: Wired, wanted: set[str]) -> Iterator[Closed]:
     clearance = mm(wired.design.board.rules.clearance_nm)
     if not spaced.high:
         return
-    for k, layer in enumerate(LAYERS):
+    for k, layer in enumerate(wired.design.board.stack):
         items = copper_items(wired, layer)
         mine = [i for i in items if i.net in wanted and i.node[0] == "pad"]
         for item in items:
@@ -96,8 +108,9 @@ def _for_voltage(wired: Wired, wanted: set[str]) -> Iterator[Closed]:
                 yield Closed(ring, k, True, True, True)
 
 
-def _top_first(pour: Pour) -> int:
-    return LAYERS.index(pour.layer)
+def _best_last(pour: Pour) -> tuple[bool, bool, LayerName]:
+    """Order pours so that an inner plane comes last, the fill of the bottom before it."""
+    return pour.layer not in FACES, pour.layer == "bottom", pour.layer
 
 
 def _rings(design: Design) -> tuple[np.ndarray, ...]:
@@ -114,7 +127,7 @@ def _classes(widths: list[int], track: int, least: int) -> list[int]:
     return sorted({least, track, *wide})
 
 
-def _pad_shape(pad: BoardPad, number: dict[str, int]) -> Shape:
+def _pad_shape(pad: BoardPad, number: dict[str, int], stack: tuple[LayerName, ...]) -> Shape:
     w, h = mm(pad.width_nm) / 2, mm(pad.height_nm) / 2
     return Shape(
         x=mm(pad.x_nm),
@@ -124,7 +137,7 @@ def _pad_shape(pad: BoardPad, number: dict[str, int]) -> Shape:
         angle=math.radians(pad.angle_mdeg / 1000),
         corner=min(w, h) if pad.shape in ("round", "oblong") else 0.0,
         net=number.get(pad.net, -1),
-        layers=tuple(LAYERS.index(layer) for layer in pad.layers),
+        layers=tuple(stack.index(layer) for layer in pad.layers),
         hole_mm=mm(pad.drill_nm),
         copper=bool(pad.layers),
     )
@@ -151,7 +164,7 @@ def _screw_head(wired: Wired, hole: BoardPad, clearance_mm: float) -> Shape:
     )  # fmt: skip
 
 
-def track_shapes(track: Track, number: dict[str, int]) -> list[Shape]:
+def track_shapes(track: Track, number: dict[str, int], stack: tuple[LayerName, ...]) -> list[Shape]:
     """Return the straight pieces of a track."""
     half = mm(track.width_nm) / 2
     found = []
@@ -166,20 +179,19 @@ def track_shapes(track: Track, number: dict[str, int]) -> list[Shape]:
                 angle=math.atan2(dy, dx),
                 corner=half,
                 net=number.get(track.net, -1),
-                layers=(LAYERS.index(track.layer),),
+                layers=(stack.index(track.layer),),
                 pad=False,
             )
         )
     return found
 
 
-def via_shape(via: Via, number: dict[str, int]) -> Shape:
+def via_shape(via: Via, number: dict[str, int], layers: int) -> Shape:
     """Return a via."""
     half = mm(via.diameter_nm) / 2
-    both = tuple(range(len(LAYERS)))
     return Shape(
         x=mm(via.x_nm), y=mm(via.y_nm), half_w=half, half_h=half, angle=0.0, corner=half,
-        net=number.get(via.net, -1), layers=both, hole_mm=mm(via.drill_nm), pad=False,
+        net=number.get(via.net, -1), layers=tuple(range(layers)), hole_mm=mm(via.drill_nm), pad=False,
     )  # fmt: skip
 
 

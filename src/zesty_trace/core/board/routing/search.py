@@ -130,7 +130,7 @@ def search(
         if not slant and wide > 0 and near_pad[flat] == mine:
             owner = (cells[cell] >> SLANT_SHIFT) & OWNER_MASK
             slant = owner == 0 or owner == mine
-        price = STRAIGHT if layer == 0 else grid.bottom_price
+        price = grid.main[grid.prices_at + layer]
         behind = BACKWARDS[step]
         for d in range(8 if slant else 4):
             if behind >> d & 1:

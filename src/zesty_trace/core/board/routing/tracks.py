@@ -4,24 +4,29 @@ from __future__ import annotations
 
 from zesty_trace.core.board.routing.grid import CELL_BITS, CELL_MASK
 from zesty_trace.core.board.routing.problem import CELL_MM, Board
-from zesty_trace.core.design.model import LAYERS, Track, Via
+from zesty_trace.core.design.model import LayerName, Track, Via
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import nm
 
 
-def copper_of(board: Board) -> tuple[list[Track], list[Via]]:
+def copper_of(board: Board, stack: tuple[LayerName, ...]) -> tuple[list[Track], list[Via]]:
     """Return the tracks and vias of all paths."""
     at, problem = board.net_groups(), board.problem
     tracks: list[Track] = []
     vias: dict[tuple[int, int], Via] = {}
     for net, name in enumerate(problem.nets):
         for group in range(at[net], at[net + 1]):
-            path_copper(board, name, board.path(group).tolist(), tracks, vias)
+            path_copper(board, stack, name, board.path(group).tolist(), tracks, vias)
     return tracks, list(vias.values())
 
 
 def path_copper(
-    board: Board, net: str, codes: list[int], tracks: list[Track], vias: dict[tuple[int, int], Via]
+    board: Board,
+    stack: tuple[LayerName, ...],
+    net: str,
+    codes: list[int],
+    tracks: list[Track],
+    vias: dict[tuple[int, int], Via],
 ) -> None:
     """Add the tracks and vias of one path."""
     grid, problem = board.grid, board.problem
@@ -33,7 +38,7 @@ def path_copper(
         if len(line) > 1:
             width = nm(problem.widths_mm[kind_before])
             points = tuple(Point(*_nm(board, r, c)) for r, c in line)
-            tracks.append(Track(net=net, layer=LAYERS[layer_before], width_nm=width, points=points))
+            tracks.append(Track(net=net, layer=stack[layer_before], width_nm=width, points=points))
 
     for code in codes:
         cell, kind = code & CELL_MASK, code >> CELL_BITS

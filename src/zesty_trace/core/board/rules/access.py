@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from zesty_trace.core.board.copper import board_pads, body_shape, height_nm, outline_shape, pattern_of
 from zesty_trace.core.board.rules.mouths import mouth_of
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, LayerName
+from zesty_trace.core.design.model import FACES, Face
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
@@ -59,15 +59,15 @@ def check_access(wired: Wired) -> Iterator[Finding]:
     yield from _probed(wired)
 
 
-def probe_faces(wired: Wired) -> dict[str, set[LayerName]]:
+def probe_faces(wired: Wired) -> dict[str, set[Face]]:
     """Return from which faces a hand-held probe reaches each net of more than one pad: pads below a part are out."""
     from shapely import STRtree, points
 
     placements = wired.design.board.placements
     pads = [p for p in board_pads(wired) if p.layers and p.net]
     counts = Counter(p.net for p in pads)
-    found: dict[str, set[LayerName]] = {net: set() for net, count in counts.items() if count > 1}
-    for face in LAYERS:
+    found: dict[str, set[Face]] = {net: set() for net, count in counts.items() if count > 1}
+    for face in FACES:
         bodies = {
             r: body_shape(wired, r)
             for r, s in placements.items()
@@ -100,11 +100,11 @@ def _probed(wired: Wired) -> Iterator[Finding]:
             limit=0.0,
             unit="nets",
         )
-    only: dict[LayerName, list[str]] = {
-        face: sorted(net for net, where in faces.items() if where == {face}) for face in LAYERS
+    only: dict[Face, list[str]] = {
+        face: sorted(net for net, where in faces.items() if where == {face}) for face in FACES
     }
     if all(only.values()):
-        fewer = min(LAYERS, key=lambda face: len(only[face]))
+        fewer = min(FACES, key=lambda face: len(only[face]))
         yield ONE_FACE.found(
             Subject(),
             f"{len(only[fewer])} nets are in reach of a probe from the {fewer} only, {max(map(len, only.values()))} "

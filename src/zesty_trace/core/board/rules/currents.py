@@ -15,10 +15,10 @@ from typing import Any
 from zesty_trace.core.board.copper import board_pads, copper_items, pad_node
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.rules.holes import RULES_SOURCE
-from zesty_trace.core.board.widths import ipc2221_width_nm
+from zesty_trace.core.board.widths import needed_width_nm
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired, worked_out
-from zesty_trace.core.design.model import LAYERS, Pin, Via
+from zesty_trace.core.design.model import Pin, Via
 from zesty_trace.core.findings import Finding, Severity, of_net, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say, say_mm
@@ -89,7 +89,7 @@ def check_currents(wired: Wired) -> Iterator[Finding]:
     for piece in pieces(wired):
         if piece.current_a < SMALL_A or piece.what == "via":
             continue
-        can = ipc2221_width_nm(piece.current_a, rules.temperature_rise_c, rules.copper_um) / 1e6
+        can = needed_width_nm(piece.current_a, rules, wired.design.board.tracks[piece.index].layer) / 1e6
         load = can / piece.width_mm
         if piece.length_mm < NECK_MM and load < 1 / NECK_SHARE:
             continue  # a short neck is cooled by the wide copper at its ends (common practice)
@@ -239,7 +239,7 @@ def _graph(wired: Wired, net: str) -> Any:
     from shapely import STRtree
 
     graph = nx.Graph()
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         items = [(i.node, i.shape) for i in copper_items(wired, layer) if i.net == net]
         for name, area in pour_shapes(wired, layer):
             if name == net:

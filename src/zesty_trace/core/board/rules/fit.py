@@ -6,7 +6,7 @@ from collections.abc import Collection, Iterator
 from functools import partial
 from typing import Any
 
-from zesty_trace.core.board.copper import courtyard_shape, height_nm, outline_shape, pattern_of
+from zesty_trace.core.board.copper import courtyard_shape, height_nm, outline_shape, pattern_of, seat_nm
 from zesty_trace.core.board.faces import faces_of, second_heating
 from zesty_trace.core.board.object import misfits
 from zesty_trace.core.board.outline import rounded_rectangle
@@ -78,7 +78,7 @@ def check_room(wired: Wired, only: Collection[str] | None = None) -> Iterator[Fi
         overlap = shapes[a].intersection(shapes[b]).area
         same = design.board.placements[a].side == design.board.placements[b].side
         through = any(p.drill_nm for r in (a, b) for p in pattern_of(wired, r).pads)
-        if overlap > 0.02 and (same or through):
+        if overlap > 0.02 and (same or through) and not _below(wired, a, b) and not _below(wired, b, a):
             at = shapes[a].intersection(shapes[b]).representative_point()
             yield OVERLAP.found(
                 Subject(refs=(a, b)),
@@ -99,6 +99,14 @@ def check_room(wired: Wired, only: Collection[str] | None = None) -> Iterator[Fi
                 "Move it inwards.",
                 at=(Point(design.board.placements[ref].x_nm, design.board.placements[ref].y_nm),),
             )
+
+
+def _below(wired: Wired, ref: str, other: str) -> bool:
+    """Whether a part stands on headers, and another is one of them or low enough to lie below it."""
+    if ref not in wired.standing:
+        return False
+    same = wired.design.board.placements[ref].side == wired.design.board.placements[other].side
+    return not same or other in wired.standing[ref] or height_nm(wired, other) <= seat_nm(wired, ref)
 
 
 def _overlapping(shapes: dict[str, Any], only: Collection[str] | None) -> Iterator[tuple[str, str]]:
@@ -163,7 +171,7 @@ def check_heights(wired: Wired, only: Collection[str] | None = None) -> Iterator
     for ref in design.board.placements if only is None else only:
         height = height_nm(wired, ref) if ref in design.parts else 0
         if height > room:
-            raised = design.parts[ref].raised_nm
+            raised = seat_nm(wired, ref)
             how = f", {mm(raised):.1f} mm of it its socket," if raised else ""
             yield HEIGHT.found(
                 of_part(ref),

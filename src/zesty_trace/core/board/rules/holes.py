@@ -21,7 +21,7 @@ from zesty_trace.core.board.cores import Exact, hole_cores, near_pairs
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, LayerName
+from zesty_trace.core.design.model import FACES, LayerName
 from zesty_trace.core.findings import Finding, Severity, Subject, of_net, of_pin, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, say_mm
@@ -231,7 +231,7 @@ def _near_copper(wired: Wired) -> Iterator[Finding]:
                     limit=least,
                     unit="mm",
                 )
-            elif item.net != wired.ground and middle <= free / 2 and name not in seen:
+            elif layer in FACES and item.net != wired.ground and middle <= free / 2 and name not in seen:
                 seen.add(name)
                 yield SCREW_HEAD.found(
                     Subject(refs=(ref,), nets=(item.net,) if item.net else (), which="head"),
@@ -249,7 +249,7 @@ def _round_hole(wired: Wired, pad: BoardPad, reach_mm: float) -> Iterator[tuple[
 
     hole, middle = hole_shape(pad_hole(pad)), Spot(mm(pad.x_nm), mm(pad.y_nm))
     room = hole.union(middle).buffer(reach_mm)
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         copper = layer_copper(wired, layer)
         near = np.unique(copper.cores.item[copper.tree.query(room)])
         found = [copper.items[k] for k in near.tolist()]

@@ -49,7 +49,7 @@ def _zones(wired: Wired) -> Iterator[tuple[KeepOut, str, Any]]:
 def _copper(wired: Wired, zone: KeepOut, name: str, area: Any) -> Iterator[Finding]:
     closed = {"track": zone.tracks, "via": zone.vias, "pour": zone.pours}
     seen: set[tuple[str, str]] = set()
-    for layer in zone.layers:
+    for layer in filter(zone.on, wired.design.board.stack):
         laid = [(i.net, i.what, i.shape) for i in copper_items(wired, layer)]
         laid += [(net, "pour", shape) for net, shape in pour_shapes(wired, layer)]
         for net, what, shape in laid:
@@ -73,7 +73,7 @@ def _parts(wired: Wired, zone: KeepOut, name: str, area: Any, only: Collection[s
     for ref, spot in wired.design.board.placements.items():
         if only is not None and ref not in only:
             continue
-        if ref not in wired.design.parts or spot.side not in zone.layers or not body_shape(wired, ref).intersects(area):
+        if ref not in wired.design.parts or not zone.on(spot.side) or not body_shape(wired, ref).intersects(area):
             continue
         height = height_nm(wired, ref)
         at = (Point(spot.x_nm, spot.y_nm),)

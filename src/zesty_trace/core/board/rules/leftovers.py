@@ -9,9 +9,10 @@ from zesty_trace.core.board.cores import line_cores
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import LAYERS, Design
+from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Mend, Severity, Subject, of_net, rule
 from zesty_trace.core.geometry import Point
+from zesty_trace.core.quantities import say_count
 
 GONE = rule(
     "copper of nothing",
@@ -19,6 +20,14 @@ GONE = rule(
     "Copper that is left over from something removed shorts what comes next, and reads as a connection.",
     "common practice",
     limits="copper belongs to a net of the schematic",
+    station="layout",
+)
+NO_LAYER = rule(
+    "copper on no layer",
+    Severity.STOP,
+    "Copper on a layer that the board does not have is in no file: what it joins on the screen is open on the board.",
+    "layers of the board's rules",
+    limits="all copper on the layers of the stack",
     station="layout",
 )
 DANGLING = rule(
@@ -41,6 +50,7 @@ LOOSE_VIA = rule(
 
 def check_leftovers(wired: Wired) -> Iterator[Finding]:
     """Yield copper that joins nothing."""
+    yield from _off_the_stack(wired)
     yield from _gone(wired)
     yield from _dangling(wired)
     yield from _loose(wired)
@@ -54,6 +64,36 @@ def take_off(design: Design, net: str) -> Design:
         [t for t in board.tracks if t.net != net],
         [v for v in board.vias if v.net != net],
         [p for p in board.pours if p.net != net],
+    )
+
+
+def _off_the_stack(wired: Wired) -> Iterator[Finding]:
+    board = wired.design.board
+    laid = [(t.net, t.layer, Point(*t.points[0])) for t in board.tracks if t.points]
+    laid += [(p.net, p.layer, Point(*p.outline[0]) if p.outline else Point(0, 0)) for p in board.pours]
+    off = [piece for piece in laid if piece[1] not in board.stack]
+    if off:
+        layers = ", ".join(sorted({layer for _, layer, _ in off}))
+        yield NO_LAYER.found(
+            Subject(),
+            f"{say_count(len(off), 'piece')} of copper on {layers}, which this board does not have",
+            f"It has {say_count(board.rules.layers, 'layer')}. Choose rules with more (Board drawer), or take it off.",
+            nets=tuple(sorted({net for net, *_ in off})),
+            at=tuple(at for *_, at in off[:20]),
+            value=float(len(off)),
+            limit=0.0,
+            unit="pieces",
+            mend=Mend("Take it off", off_the_stack_taken),
+        )
+
+
+def off_the_stack_taken(design: Design) -> Design:
+    """Take off what lies on layers that the board does not have."""
+    board = design.board
+    return edits.set_board(
+        design,
+        tracks=tuple(t for t in board.tracks if t.layer in board.stack),
+        pours=tuple(p for p in board.pours if p.layer in board.stack),
     )
 
 
@@ -81,7 +121,7 @@ def _dangling(wired: Wired) -> Iterator[Finding]:
     import numpy as np
 
     seen: set[str] = set()
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         copper = layer_copper(wired, layer)
         place = {i.node: k for k, i in enumerate(copper.items)}
         mine = [(k, t) for k, t in enumerate(wired.design.board.tracks) if t.layer == layer and len(t.points) > 1]
@@ -105,7 +145,7 @@ def _dangling(wired: Wired) -> Iterator[Finding]:
 
 
 def _loose(wired: Wired) -> Iterator[Finding]:
-    """Yield vias that do not join copper on both layers, one finding a net."""
+    """Yield vias that do not join copper of two layers, one finding a net."""
     import numpy as np
 
     vias = wired.design.board.vias
@@ -113,19 +153,19 @@ def _loose(wired: Wired) -> Iterator[Finding]:
         return
     spots = line_cores([((v.x_nm, v.y_nm),) for v in vias], [v.diameter_nm for v in vias])
     joined = []
-    for layer in LAYERS:
+    for layer in wired.design.board.stack:
         copper = layer_copper(wired, layer)
         place = {i.node: k for k, i in enumerate(copper.items)}
         nets = np.array([copper.number.get(v.net, -3) for v in vias])
         own = np.array([place[("via", k)] for k in range(len(vias))])
         joined.append(copper.touched(spots, nets, own))
     seen: set[str] = set()
-    for k in np.flatnonzero(~(joined[0] & joined[1])).tolist():
+    for k in np.flatnonzero(np.sum(joined, axis=0) < 2).tolist():
         via = vias[k]
         if via.net in seen:
             continue
         seen.add(via.net)
-        where = [layer for layer, there in zip(LAYERS, joined, strict=True) if there[k]]
+        where = [layer for layer, there in zip(wired.design.board.stack, joined, strict=True) if there[k]]
         yield LOOSE_VIA.found(
             of_net(via.net, "via"),
             f"A via of {via.net} joins copper {f'only on {where[0]}' if where else 'on no layer'}",

@@ -15,7 +15,7 @@ from zesty_trace.core.board.copper import (
 )
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS
+from zesty_trace.core.design.model import FACES
 from zesty_trace.core.findings import Finding, Severity, Subject, of_part, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
@@ -90,7 +90,7 @@ def check_masks(wired: Wired) -> Iterator[Finding]:
     yield from _wicks(wired)
     rules = wired.design.board.rules
     margin, least = mm(rules.mask_margin_nm), mm(rules.mask_web_nm)
-    for layer in LAYERS:
+    for layer in FACES:
         pads = [p for p in board_pads(wired) if layer in p.layers]
         if not pads:
             continue

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from zesty_trace.core.board.silk import PEN_MM, TEXT_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS
+from zesty_trace.core.design.model import FACES
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm
@@ -58,7 +58,7 @@ def check_silk(wired: Wired) -> Iterator[Finding]:
     yield from _size(wired)
     named = False
     spots = wired.design.board.placements
-    for side in LAYERS:
+    for side in FACES:
         silk = silk_screen(wired, side)
         named = named or silk.named
         if silk.left_out:

@@ -11,7 +11,7 @@ from zesty_trace.core.board.copper import copper_items, same_part
 from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.board.voltages import LINES_MM, MAINS_MM, Spacings, mains_nets, spacing_mm, spacings
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import LAYERS, LayerName
+from zesty_trace.core.design.model import FACES, LayerName
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import say
@@ -20,8 +20,8 @@ VOLTAGE = rule(
     "voltage spacing",
     Severity.FIX,
     "Between conductors that are too near for their voltage a spark may creep over dust and damp.",
-    "IPC-2221, table 6-1, column B2 (outer conductors, uncoated; from memory)",
-    limits="0.6 mm from 31 V, 1.25 mm from 151 V, 2.5 mm from 301 V",
+    "IPC-2221, table 6-1, columns B2 (outer conductors, uncoated) and B1 (inner ones); from memory",
+    limits="0.6 mm from 31 V, 1.25 mm from 151 V, 2.5 mm from 301 V; inside 0.1, 0.2 and 0.25 mm",
     station="layout",
 )
 MAINS_GAP = rule(
@@ -46,9 +46,9 @@ CLASS_GAP = rule(
 def check_spacing(wired: Wired) -> Iterator[Finding]:
     """Yield pairs of nets that are nearer than their voltage or their class allows, the nearest place of each pair."""
     spaced = spacings(wired)
-    for layer in LAYERS if spaced.high else ():
+    for layer in wired.design.board.stack if spaced.high else ():
         for near in _nearest(wired, spaced, layer):
-            if near.gap_mm < spaced.voltage_mm(near.one, near.two) - ROUNDING_MM:
+            if near.gap_mm < spaced.voltage_mm(near.one, near.two, layer not in FACES) - ROUNDING_MM:
                 yield _for_voltage(spaced, near, layer)
             else:
                 yield CLASS_GAP.found(
@@ -81,7 +81,7 @@ def _nearest(wired: Wired, spaced: Spacings, layer: LayerName) -> Iterator[Near]
         return
     shapes = np.array([i.shape for i in items], dtype=object)
     own = np.array([i.shape for i in hot], dtype=object)
-    nets = wired.design.nets
+    nets, inner = wired.design.nets, layer not in FACES
     most = max(spaced.need_mm(a, b) for a in {i.net for i in hot} for b in nets)
     left, right = STRtree(shapes).query(own, predicate="dwithin", distance=most)
     gaps = distance(own[left], shapes[right])
@@ -91,7 +91,7 @@ def _nearest(wired: Wired, spaced: Spacings, layer: LayerName) -> Iterator[Near]
         pair, one_part = {a.net, b.net}, same_part(a, b)
         if a.net == b.net or (one_part and pair <= spaced.mains):
             continue  # what lies across a part is for its maker to say
-        need = spaced.voltage_mm(a.net, b.net) if one_part else spaced.need_mm(a.net, b.net)
+        need = spaced.voltage_mm(a.net, b.net, inner) if one_part else spaced.need_mm(a.net, b.net, inner)
         key = (min(pair), max(pair))
         if gap < need - ROUNDING_MM and (key not in nearest or gap < nearest[key].gap_mm):
             at = a.shape.representative_point()
@@ -101,7 +101,7 @@ def _nearest(wired: Wired, spaced: Spacings, layer: LayerName) -> Iterator[Near]
 
 def _for_voltage(spaced: Spacings, near: Near, layer: LayerName) -> Finding:
     one, two, mains = near.one, near.two, spaced.mains
-    need = spaced.voltage_mm(one, two)
+    need = spaced.voltage_mm(one, two, layer not in FACES)
     both = one in mains and two in mains
     found = VOLTAGE if both or not {one, two} & mains else MAINS_GAP
     volts = "" if {one, two} & mains else f", {say(spaced.apart_v(one, two), 'V')} apart,"

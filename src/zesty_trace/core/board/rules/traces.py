@@ -58,7 +58,7 @@ def check_traces(wired: Wired) -> Iterator[Finding]:
                     limit=90.0,
                     unit="°",
                 )
-    if wired.design.board.rules.sides == 1:
+    if wired.design.board.rules.layers == 1:
         yield from _one_side(wired)
 
 

@@ -13,7 +13,7 @@ from zesty_trace.core.board.outline import dxf_of, own_cutouts, rings_from_dxf, 
 from zesty_trace.core.board.rule_sets import DEFAULT, RuleSet, set_rules, shipped_sets
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Form, Rules, TemplateHole
-from zesty_trace.core.quantities import mm, parse_length_nm, say_mm
+from zesty_trace.core.quantities import mm, parse_length_nm, say_count, say_mm
 from zesty_trace.desktop.kit.widgets import button, fill, fit_height, label, row, table
 from zesty_trace.desktop.project.drawer import Drawer, wrapped
 from zesty_trace.errors import ZestyError
@@ -139,7 +139,7 @@ class BoardDrawer(Drawer):
             self.size_said.setText("There is no outline yet. Choose a shape, or open a drawing.")
         self.rules_said.setText(
             f"Gap {say_mm(r.clearance_nm)}, track from {say_mm(r.least_track_nm)}, drill from {say_mm(r.drill_nm)}, "
-            f"ring {say_mm(r.annular_nm)}, edge {say_mm(r.edge_nm)}, {r.sides} side{'s' if r.sides > 1 else ''}."
+            f"ring {say_mm(r.annular_nm)}, edge {say_mm(r.edge_nm)}, {say_count(r.layers, 'layer')}."
         )
 
     def _fill(self) -> None:

@@ -18,7 +18,7 @@ LEAST_PX = 340
 class LayoutDrawers(QStackedWidget):
     """One drawer at a time, or none."""
 
-    TITLES: ClassVar[dict[str, str]] = {"board": "Board and object", "lands": "Land patterns"}
+    TITLES: ClassVar[dict[str, str]] = {"board": "Board", "lands": "Land patterns"}
 
     def __init__(self, session: Session) -> None:
         super().__init__()
