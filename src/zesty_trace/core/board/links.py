@@ -10,6 +10,8 @@ from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Pin
 
+WITHIN_NM = 0.5  # pads of one piece count as nearer than any two others
+
 
 @dataclass(frozen=True)
 class Link:
@@ -40,6 +42,14 @@ class Connectivity:
 @worked_out_from(on_board)
 def connectivity(wired: Wired) -> Connectivity:
     """Return the missing links of all nets, the shortest that join their pieces, and how many are wanted in all."""
+    found = copper_pieces(wired)
+    links = [link for net, pieces in found.items() for link in shortest_links(net, pieces)]
+    return Connectivity(tuple(links), sum(sum(map(len, pieces)) - 1 for pieces in found.values()))
+
+
+@worked_out_from(on_board)
+def copper_pieces(wired: Wired) -> dict[str, list[list[BoardPad]]]:
+    """Return for each net its pads, in groups that copper joins."""
     import networkx as nx
 
     graph = nx.Graph()
@@ -49,8 +59,7 @@ def connectivity(wired: Wired) -> Connectivity:
             graph.add_node(pad_node(pad))
             by_net.setdefault(pad.net, []).append(pad)
     _join_copper(graph, wired)
-    links = [link for net, pads in by_net.items() for link in shortest_links(net, _pieces(graph, pads))]
-    return Connectivity(tuple(links), sum(len(pads) - 1 for pads in by_net.values()))
+    return {net: _pieces(graph, pads) for net, pads in by_net.items()}
 
 
 def _join_copper(graph: Any, wired: Wired) -> None:
@@ -79,20 +88,19 @@ def _pieces(graph: Any, pads: list[BoardPad]) -> list[list[BoardPad]]:
 
 def shortest_links(net: str, pieces: list[list[BoardPad]]) -> list[Link]:
     """Return the links of the least spanning tree over the pieces."""
-    import networkx as nx
     import numpy as np
+    from scipy.sparse.csgraph import minimum_spanning_tree
 
     if len(pieces) < 2:
         return []
-    spots = [np.array([(p.x_nm, p.y_nm) for p in piece], dtype=float) for piece in pieces]
-    tree = nx.Graph()
-    for i in range(len(pieces)):
-        for j in range(i + 1, len(pieces)):
-            away = np.abs(spots[i][:, None, :] - spots[j][None, :, :]).sum(axis=-1)
-            a, b = np.unravel_index(int(away.argmin()), away.shape)
-            tree.add_edge(i, j, weight=float(away[a, b]), ends=(pieces[i][int(a)], pieces[j][int(b)]))
-    found = []
-    for _, _, data in nx.minimum_spanning_edges(tree, data=True):
-        p, q = data["ends"]
-        found.append(Link(net, p.pin, q.pin, p.x_nm, p.y_nm, q.x_nm, q.y_nm))
-    return found
+    pads = [p for piece in pieces for p in piece]
+    owner = np.repeat(np.arange(len(pieces)), [len(piece) for piece in pieces])
+    x, y = np.array([(p.x_nm, p.y_nm) for p in pads], dtype=float).T
+    away = np.abs(x[:, None] - x) + np.abs(y[:, None] - y)
+    away = np.where(owner[:, None] == owner, WITHIN_NM, np.maximum(away, 1.0))
+    tree = minimum_spanning_tree(np.triu(away, 1)).tocoo()
+    ends = [(k, i, j) for k, i, j in zip(tree.data.tolist(), tree.row.tolist(), tree.col.tolist(), strict=True)]
+    return [
+        Link(net, pads[i].pin, pads[j].pin, pads[i].x_nm, pads[i].y_nm, pads[j].x_nm, pads[j].y_nm)
+        for _, i, j in sorted(end for end in ends if owner[end[1]] != owner[end[2]])
+    ]

@@ -32,7 +32,7 @@ if TYPE_CHECKING:
 
 Draw = Callable[[Design], None]
 DRAW_EVERY_S = 0.3
-EXACT_ROUNDS = 3
+EXACT_ROUNDS = 8
 SEEDS = 3  # orders that are tried where something stays open
 ORDERS = 3  # of nets that are routed one by one
 MOST_TIGHT = 20
@@ -260,9 +260,8 @@ def _once(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
         return _result(_clean(wired, _laid(wired, work)), work.passes, work, stopped=True)
     after = _laid(wired, work)
     for _ in range(EXACT_ROUNDS):
-        names = {problem.nets[net] for net, _ in poured} & wanted
-        cut_off = [k for k in connectivity(after).links if k.net in names]
-        if not cut_off or not join_pads(work, wired, cut_off):
+        names = {problem.nets[net] for net, _ in poured} & wanted & {k.net for k in connectivity(after).links}
+        if not names or not join_pads(work, after, names):
             break
         after = _laid(wired, work)
     return _result(_clean(wired, after), work.passes, work)

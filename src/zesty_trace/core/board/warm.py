@@ -30,7 +30,7 @@ def warm_up() -> int:
     join_stranded(work, 2, 1)
     work.shorten()
     work.restore(work.snapshot())
-    work.make_way(0)  # what is asked only where something stays open, and of pads that a pour leaves out
+    work.make_way(0, np.array([0]))  # what is asked only where something stays open, and of pads that a pour leaves out
     first, second = work.board.net_groups()[2:4] - (0, 2)
     join_one(work, 2, work.board.group_cells(first), work.board.group_cells(second))
     return int(work.open_groups().sum())

@@ -20,7 +20,7 @@ from zesty_trace.core.board.routing.passes import (
     shorten,
     stamp_nets,
 )
-from zesty_trace.core.board.routing.problem import Board
+from zesty_trace.core.board.routing.problem import Board, laid_cells
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled
 
@@ -28,11 +28,13 @@ VIA_PRICE = 2_000
 FIRST_PRICE, GROWTH, LAST_PRICE = 150, 1.3, 2_000
 MOST_PASSES = 150
 RETRIES, RETRY_PRICE, RETRY_PASSES = 4, 300, 40
+WAY_PASSES = 25
 CHUNK = 40
 APART = 24  # cells between the sides of a cut: no stamp reaches so far
 WORTH_A_THREAD = 6  # nets
 CUTS = 2
 FEW = 8  # nets: so many are rather taken out and put in where there is room
+MANY = 4  # one in so many groups: from here on all nets are looked at
 STUCK = 8  # passes without a new best
 GREEDY, EXACT = 5, 4
 WIDE_MARGIN, NEAR_MARGIN = 150, 40  # cells
@@ -221,14 +223,14 @@ class Negotiation:
         small = np.diff(self.board.net_groups()) <= FEW
         return np.asarray(found & small)
 
-    def _pass_on(self, todo: I32, first_price: int, most: int) -> None:
-        """Run passes until nothing is in conflict, or it does not get better."""
+    def _pass_on(self, todo: I32, first_price: int, most: int, but: int = -1) -> None:
+        """Run passes until nothing is in conflict, or it does not get better; net `but` stays as it is."""
         present = float(first_price)
         best, since = self.grid.nets + 1, 0
         for k in range(most):
             self.passes += 1
             self.route(todo, int(present), GREEDY, 20 + 10 * min(k + 1, 20))
-            conflicts = judge(self.grid, int(present / 2), self.room.found)
+            conflicts = self._judge(int(present / 2), self._groups_of(todo), but)
             self._shown()
             best, since = (conflicts, 0) if conflicts < best else (best, since + 1)
             if conflicts == 0 or (since > STUCK and conflicts < FEW):
@@ -237,6 +239,38 @@ class Negotiation:
             self.random.shuffle(todo)
             present = min(present * GROWTH, LAST_PRICE)
 
+    def _groups_of(self, nets: I32) -> npt.NDArray[np.int64]:
+        at = self.board.net_groups()
+        return np.concatenate([np.zeros(0, dtype=np.int64), *(np.arange(at[n], at[n + 1]) for n in nets)])
+
+    def _judge(self, price: int, laid: npt.NDArray[np.int64] | None = None, but: int = -1) -> int:
+        """Find the nets in conflict and make those cells dearer, net `but` left out; return how many.
+
+        Where nothing was in conflict but the groups `laid` just now, only nets with a path near one of them can be.
+        """
+        self.room.found[:] = 0
+        order = np.arange(self.grid.nets, dtype=np.int32) if laid is None else self._near(laid)
+        return int(judge(self.grid, order[order != but], price, self.room.found))
+
+    def _near(self, groups: npt.NDArray[np.int64]) -> I32:
+        """Return the nets with a path whose box, with room for all stamps, meets that of a path of `groups`."""
+        everything = np.arange(self.grid.nets, dtype=np.int32)
+        if len(groups) * MANY > self.grid.groups:
+            return everything
+        cells, _, owner = laid_cells(self.board)
+        flat = cells % self.grid.plane
+        there, first = np.unique(owner, return_index=True)
+        boxes = np.empty((len(there), 4), dtype=np.int64)
+        for k, line in enumerate((flat // self.grid.columns, flat % self.grid.columns)):
+            if len(there):
+                boxes[:, 2 * k] = np.minimum.reduceat(line, first)
+                boxes[:, 2 * k + 1] = np.maximum.reduceat(line, first)
+        near = np.zeros(len(there), dtype=bool)
+        for r0, r1, c0, c1 in (boxes[np.isin(there, groups)] + (-APART, APART, -APART, APART)).tolist():
+            near |= (boxes[:, 0] <= r1) & (boxes[:, 1] >= r0) & (boxes[:, 2] <= c1) & (boxes[:, 3] >= c0)
+        nets = np.searchsorted(self.board.net_groups(), there[near], side="right") - 1
+        return np.union1d(nets, np.searchsorted(self.board.net_groups(), groups, side="right") - 1).astype(np.int32)
+
     def _shown(self) -> None:
         if self.show is not None:
             self.show()
@@ -244,7 +278,7 @@ class Negotiation:
     def stop(self) -> None:
         """Take out whatever is in conflict, and leave the rest as it is."""
         self.report = quiet
-        judge(self.grid, 0, self.room.found)
+        self._judge(0)
         settle(self.grid, np.argsort(-self.room.found, kind="stable").astype(np.int32), self.room.few)
 
     def settle(self) -> int:
@@ -284,25 +318,36 @@ class Negotiation:
         room = self.room
         only = np.array([net], dtype=np.int32)
         complete(self.grid, only, 1500, VIA_PRICE, EXACT, WIDE_MARGIN, room.few, room.sources, room.window, room.failed)
-        if not self.open_groups()[net] and self.make_way(net):
+        if not self.open_groups()[net] and self.make_way(net, self._groups_of(only)):
             return True
         self.restore(before)
         return False
 
-    def make_way(self, net: int) -> bool:
-        """Route anew, without conflict, whatever is in the way of a net just laid; False if something cannot."""
+    def make_way(self, net: int, laid: npt.NDArray[np.int64], bold: bool = True) -> bool:
+        """Route anew whatever is in the way of groups of a net just laid; False if something finds no other way.
+
+        First each where there is room; if `bold`, then by negotiation among all that are in the way of each other.
+        """
+        self._judge(0, laid, net)
+        others = np.flatnonzero(self.room.found).astype(np.int32)
+        if not len(others):
+            return True
+        before, waiting = self.snapshot(), int(self.open_groups().sum())
+        if self._find_room(others, waiting) or not bold:
+            return int(self.open_groups().sum()) <= waiting
+        self.restore(before)
+        self._pass_on(others, RETRY_PRICE, WAY_PASSES, net)
+        self._judge(0, None, net)
+        return self._find_room(np.flatnonzero(self.room.found).astype(np.int32), waiting)
+
+    def _find_room(self, nets: I32, waiting: int) -> bool:
+        """Lift what is in conflict of some nets and join it where nothing is in the way; whether no more is open."""
         room = self.room
-        judge(self.grid, 0, room.found)
-        others = np.flatnonzero(room.found).astype(np.int32)
-        others = others[others != net]
         self._make_room()
-        settle(self.grid, others, room.few)
-        return bool(
-            complete(
-                self.grid, others, 0, VIA_PRICE, EXACT, WIDE_MARGIN, room.few, room.sources, room.window, room.failed
-            )
-            == 0
-        )
+        settle(self.grid, nets, room.few)
+        todo = np.union1d(nets, self._open_nets()).astype(np.int32)
+        complete(self.grid, todo, 0, VIA_PRICE, EXACT, WIDE_MARGIN, room.few, room.sources, room.window, room.failed)
+        return int(self.open_groups().sum()) <= waiting
 
     def snapshot(self) -> Snapshot:
         """Return what is laid now."""

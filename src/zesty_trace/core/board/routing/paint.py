@@ -43,6 +43,19 @@ def paint_shapes(fixed: I16, columns: int, shapes: F64, reach: float) -> None:
 
 
 @entry
+def blot(fixed: I16, columns: int, cells: I32, reach: float) -> None:
+    """Keep every net out of the cells nearer than `reach` to the middle of any of `cells`."""
+    rows, wide = fixed.shape[0] // columns, int(reach) + 1
+    limit = reach * reach
+    for k in range(cells.shape[0]):
+        row, column = cells[k] // columns, cells[k] % columns
+        for r in range(max(0, row - wide), min(rows, row + wide + 1)):
+            for c in range(max(0, column - wide), min(columns, column + wide + 1)):
+                if (r - row) * (r - row) + (c - column) * (c - column) < limit:
+                    fixed[r * columns + c] = -1
+
+
+@entry
 def paint_edge(fixed: I16, columns: int, ring: F64, reach: float) -> None:
     """Keep every net out of the cells nearer than `reach` to a closed ring (N, 2), cells."""
     rows = fixed.shape[0] // columns

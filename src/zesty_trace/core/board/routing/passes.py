@@ -92,11 +92,12 @@ def route_nets(
 
 
 @entry
-def judge(grid: Grid, price: int, found: I32) -> int:
-    """Find the nets in conflict, `found[net]` cells each, and make those cells dearer; return how many nets."""
+def judge(grid: Grid, order: I32, price: int, found: I32) -> int:
+    """Find the nets in conflict, of some, `found[net]` cells each, and make those cells dearer; return how many."""
     nets = grid.main[grid.nets_at :]
     count = 0
-    for net in range(found.shape[0]):
+    for k in range(order.shape[0]):
+        net = int(order[k])
         stamp_net(grid, net, -1)
         found[net] = 0
         for g in range(int(nets[net]), int(nets[net + 1])):

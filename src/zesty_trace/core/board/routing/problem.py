@@ -11,10 +11,12 @@ import numpy as np
 from zesty_trace.core.board.routing.grid import (
     BUCKETS,
     CELL_BITS,
+    CELL_MASK,
     F64,
     HISTORY_SHIFT,
     I16,
     I32,
+    I64,
     OWNER_SHIFT,
     SLANT_SHIFT,
     STRAIGHT,
@@ -241,6 +243,17 @@ def cells_inside(s: Shape, x0: float, y0: float, columns: int) -> dict[int, int]
     rr, cc = np.nonzero(inside)
     price = np.minimum(OFF_MIDDLE_PRICE * off[rr, cc], MOST_OFF_MIDDLE).astype(int)
     return {int(r[a] * columns + c[b]): int(v) for a, b, v in zip(rr, cc, price, strict=True)}
+
+
+def laid_cells(board: Board) -> tuple[I64, I64, I64]:
+    """Return the cells of all paths one after the other, the track class of each, and the group it belongs to."""
+    grid = board.grid
+    paths = grid.main[grid.paths_at : grid.paths_at + 2 * grid.groups].reshape(-1, 2).astype(np.int64)
+    long = paths[:, 1] - paths[:, 0]
+    groups = np.repeat(np.arange(grid.groups), long)
+    place = np.arange(len(groups)) - np.repeat(np.cumsum(long) - long, long) + np.repeat(paths[:, 0], long)
+    codes = grid.main[grid.pool_at + place].astype(np.int64) & 0xFFFFFFFF
+    return codes & CELL_MASK, codes >> CELL_BITS, groups
 
 
 def lay_out(problem: Problem) -> Board:
