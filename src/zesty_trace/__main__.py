@@ -23,14 +23,15 @@ def _sheet(options: argparse.Namespace) -> int:
 
 
 def _print(options: argparse.Namespace) -> int:
-    from zesty_trace.desktop.layout.export import print_true_size
+    from zesty_trace.desktop.layout.export import print_board
     from zesty_trace.errors import ZestyError
 
     try:
-        print_true_size(options.folder, options.pdf)
+        made = print_board(options.folder, options.pdf, options.svg, options.views)
     except ZestyError as error:
         print(error.message, file=sys.stderr)
         return 2
+    print("\n".join(map(str, made)))
     return 0
 
 
@@ -50,7 +51,9 @@ def main() -> int:
     sheet.add_argument("--svg", type=Path, metavar="FILE")
     true_size = commands.add_parser("print", help="write the board of a project folder at 1:1 as PDF")
     true_size.add_argument("folder", type=Path)
-    true_size.add_argument("--pdf", type=Path, metavar="FILE", required=True)
+    true_size.add_argument("--pdf", type=Path, metavar="FILE")
+    true_size.add_argument("--svg", type=Path, metavar="FILE")
+    true_size.add_argument("--views", help="layers and drawings; without it the print to lay on the object")
     parser.add_argument("--version", action="version", version=f"zesty-trace {__version__}")
     parser.add_argument("--debug", action="store_true", help="show the traceback of a fault of the program")
     options = parser.parse_args()

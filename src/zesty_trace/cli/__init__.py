@@ -201,6 +201,12 @@ def _parser() -> argparse.ArgumentParser:
         ("--pdf", {"metavar": "FILE", "help": "the sheets as one PDF"}),
         ("--svg", {"metavar": "FILE", "help": "the sheets as SVG, numbered where there are several"}),
         ("--board-dxf", {"metavar": "FILE", "help": "the board as a DXF drawing in millimetres"}),
+        (
+            "--board-pdf",
+            {"metavar": "FILE", "help": "the board at 1:1, a page a view, backs mirrored"},
+        ),
+        ("--board-svg", {"metavar": "FILE", "help": "the board at 1:1 as SVG, a file a view"}),
+        ("--views", {"default": "", "help": "of the board: top, bottom, silk-top, assembly-top ...; all without it"}),
     )
     add("review", sheet.review_command, "electrical review of the schematic", project)
     add(

@@ -67,8 +67,8 @@ def import_command(a: argparse.Namespace) -> Answer:
 
 def export_command(a: argparse.Namespace) -> Answer:
     """Write the two tables and the netlist, as a table and as JSON; the sheets as PDF and SVG."""
-    if not (a.out or a.pdf or a.svg or a.board_dxf):
-        raise InputError("Say what to write", "export", "Add --out FOLDER, --pdf, --svg or --board-dxf FILE")
+    if not (a.out or a.pdf or a.svg or a.board_dxf or a.board_pdf or a.board_svg):
+        raise InputError("Say what to write", "export", "Add --out FOLDER, or --pdf, --svg, --board-pdf ... FILE")
     data: dict[str, Any] = {}
     said = []
     if a.out:
@@ -82,6 +82,10 @@ def export_command(a: argparse.Namespace) -> Answer:
     if a.board_dxf:
         data["board_dxf"] = _export_board(a)
         said.append(f"Wrote {a.board_dxf}")
+    if a.board_pdf or a.board_svg:
+        made = _print_board(a)
+        data["board"] = made
+        said.append(f"Wrote {', '.join(made)}")
     return FINE, data, "\n".join(said)
 
 
@@ -101,13 +105,22 @@ def _export_board(a: argparse.Namespace) -> str:
 def _export_sheets(a: argparse.Namespace) -> list[str]:
     """Have the sheets drawn by a process of their own, and return the files."""
     load(a.project)
-    files = [word for flag, file in (("--pdf", a.pdf), ("--svg", a.svg)) if file for word in (flag, file)]
-    command = [sys.executable, "-m", "zesty_trace", "sheet", a.project, *files]
+    return _drawn(["sheet", a.project], a.pdf, a.svg)
+
+
+def _print_board(a: argparse.Namespace) -> list[str]:
+    """Have the board drawn by a process of its own, and return the files."""
+    load(a.project)
+    return _drawn(["print", a.project, "--views", a.views], a.board_pdf, a.board_svg)
+
+
+def _drawn(what: list[str], pdf: str, svg: str) -> list[str]:
+    files = [word for flag, file in (("--pdf", pdf), ("--svg", svg)) if file for word in (flag, file)]
+    command = [sys.executable, "-m", "zesty_trace", *what, *files]
     done = subprocess.run(command, check=False, capture_output=True, text=True)
     if done.returncode:
-        where = a.pdf or a.svg
         told = done.stderr.strip().splitlines()
-        raise StoreError(told[-1] if told else "The sheets could not be drawn", where, "Choose another folder")
+        raise StoreError(told[-1] if told else "It could not be drawn", pdf or svg, "Choose another folder")
     return done.stdout.split("\n")[:-1]
 
 

@@ -95,9 +95,11 @@ def route(
     how = _How(report, draw, keep)
     design = _with_pours(wired)
     wired = wired.with_design(design)
-    _refuse(wired, nets)
+    refuse_unroutable(wired, nets)
     wanted = set(design.nets if nets is None else nets)
     first = _without(design, wanted if again else set(), wired)
+    if not again and (quick := _repaired(wired.with_design(first), how, wanted)) is not None:
+        return quick
     result = _heavier(wired.with_design(first), how, wanted, _by_voltage(wired.with_design(first), how, wanted))
     machine_made = any(not t.kept for t in first.board.tracks) or any(not v.kept for v in first.board.vias)
     if result.missing and machine_made and nets is None and not result.stopped:
@@ -105,6 +107,29 @@ def route(
         if anew.missing <= result.missing and not anew.stopped:
             result = anew
     return result if result.stopped else _with_vias_beside(wired, wanted, result)
+
+
+def _repaired(wired: Wired, how: _How, wanted: set[str]) -> RouteResult | None:
+    """Close a few gaps of a board that is routed for the rest; None if there are many, or if one cannot be closed so.
+
+    Nets that keep more than the rule from others, and pairs, are left to the whole router.
+    """
+    from zesty_trace.core.board.hand.repair import MOST_LINKS, repair
+    from zesty_trace.core.board.rules.pairs import pairs_of
+
+    if not wired.design.board.tracks:
+        return None
+    gaps = {k.net for k in connectivity(wired).links if k.net in wanted}
+    special = set(spacings(wired).high) | {n for pair in pairs_of(wired) for n in pair}
+    if not gaps or len(gaps) > MOST_LINKS or gaps & special:
+        return None
+    try:
+        done = repair(wired, how.report, wanted)
+    except Cancelled:
+        if not how.keep:
+            raise
+        return _result(wired, 0, stopped=True)
+    return None if done.left else _result(wired.with_design(done.design), 1)
 
 
 def _with_vias_beside(wired: Wired, wanted: set[str], result: RouteResult) -> RouteResult:
@@ -139,7 +164,8 @@ def _plane_supply(wired: Wired) -> str:
     return best if len(nets.get(best, ())) >= PLANE_PINS else ""
 
 
-def _refuse(wired: Wired, nets: Iterable[str] | None) -> None:
+def refuse_unroutable(wired: Wired, nets: Iterable[str] | None = None) -> None:
+    """EditError for a board that cannot be routed: without an outline, with impossible values, or such nets."""
     from zesty_trace.core.board.values import refuse_wrong_values
 
     design = wired.design
@@ -240,7 +266,7 @@ def _once(wired: Wired, how: _How, wanted: set[str]) -> RouteResult:
     how.report(0.0, "reading the board")
     if how.stopped or not any(link.net in wanted for link in connectivity(wired).links):
         return _result(wired, 0, stopped=how.stopped)
-    problem = problem_of(wired, _widths(wired, how.heavy), wanted)
+    problem = problem_of(wired, widths_of(wired, how.heavy), wanted)
     if not problem.nets:
         return _result(wired, 0)
     try:
@@ -352,7 +378,7 @@ def _tight(after: Wired, work: Negotiation, link: Link) -> Tight:
     return Tight(link, at, min(near)[1] if near else "")
 
 
-def _widths(wired: Wired, heavy: frozenset[str] = frozenset()) -> Callable[[BoardPad], int]:
+def widths_of(wired: Wired, heavy: frozenset[str] = frozenset()) -> Callable[[BoardPad], int]:
     """Return the width of the track to a pad, nm, for its current; on `heavy` nets that of the trunk for more legs."""
     rules = wired.design.board.rules
     try:

@@ -16,7 +16,7 @@ class Canvas(QWidget):
 
     def __init__(self, parent: QWidget | None = None, y_up: bool = False) -> None:
         super().__init__(parent)
-        self.y_up = y_up
+        self.y_up, self.flipped = y_up, False  # flipped: seen from behind, left and right exchanged
         self.scale, self.origin = 1.0, QPointF(0, 0)
         self._fitted = True
         self._pan_from: QPointF | None = None
@@ -41,13 +41,14 @@ class Canvas(QWidget):
         """Return scene to pixels."""
         t = QTransform()
         t.translate(self.origin.x(), self.origin.y())
-        t.scale(self.scale, -self.scale if self.y_up else self.scale)
+        t.scale(-self.scale if self.flipped else self.scale, -self.scale if self.y_up else self.scale)
         return t
 
     def to_scene(self, at: QPointF) -> QPointF:
         """Return the scene point under a pixel."""
         y = (at.y() - self.origin.y()) / self.scale
-        return QPointF((at.x() - self.origin.x()) / self.scale, -y if self.y_up else y)
+        x = (at.x() - self.origin.x()) / self.scale
+        return QPointF(-x if self.flipped else x, -y if self.y_up else y)
 
     def to_view(self, at: QPointF) -> QPointF:
         """Return the pixel at a scene point."""
@@ -70,8 +71,7 @@ class Canvas(QWidget):
         self.scale = min((self.width() - 2 * margin) / rect.width(), (self.height() - 2 * margin) / rect.height())
         self.scale = max(self.scale, 1e-6)
         center = rect.center()
-        cy = -center.y() if self.y_up else center.y()
-        self.origin = QPointF(self.width() / 2 - center.x() * self.scale, self.height() / 2 - cy * self.scale)
+        self._middle_on(center)
         self._fitted = False
 
     def refit(self) -> None:
@@ -84,10 +84,13 @@ class Canvas(QWidget):
         """Bring a scene point to the middle, zooming in to `scale` if that is nearer."""
         if scale and scale > self.scale:
             self.scale = scale
-        y = -at.y() if self.y_up else at.y()
-        self.origin = QPointF(self.width() / 2 - at.x() * self.scale, self.height() / 2 - y * self.scale)
+        self._middle_on(at)
         self._fitted = False
         self.update()
+
+    def _middle_on(self, at: QPointF) -> None:
+        x, y = -at.x() if self.flipped else at.x(), -at.y() if self.y_up else at.y()
+        self.origin = QPointF(self.width() / 2 - x * self.scale, self.height() / 2 - y * self.scale)
 
     def zoom(self, factor: float, about: QPointF | None = None) -> None:
         """Zoom by a factor about a pixel, by default the middle."""

@@ -1,4 +1,4 @@
-"""The board to work on: drag a part, turn it, flip it."""
+"""The board to work on: drag a part, turn it, flip it; lay copper by hand; measure."""
 
 from __future__ import annotations
 
@@ -11,7 +11,10 @@ from PySide6.QtWidgets import QWidget
 from zesty_trace.core.board.heat import HeatPicture
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
+from zesty_trace.desktop.layout.hand import HandTool
 from zesty_trace.desktop.layout.heat import draw_heat
+from zesty_trace.desktop.layout.made import MadeLook, draw_made, draw_size, made_rect
+from zesty_trace.desktop.layout.measuring import Tape, catch, draw_grid, say_distance
 from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_rect
 from zesty_trace.desktop.layout.trial import Trial
 
@@ -37,6 +40,7 @@ class BoardCanvas(Canvas):
     part_turned = Signal(str)
     part_flipped = Signal(str)
     picked = Signal(str)
+    measured = Signal(str)
 
     def __init__(self, parent: QWidget | None = None, read_only: bool = False) -> None:
         super().__init__(parent, y_up=True)
@@ -46,6 +50,10 @@ class BoardCanvas(Canvas):
         self.selected_ref = ""
         self._dragging = False
         self.trial: Trial | None = None
+        self.hand: HandTool | None = None  # while copper is laid by hand
+        self.tape: Tape | None = None  # while something is measured
+        self.grid_nm, self.show_grid = SNAP_NM, False
+        self.made: MadeLook | None = None  # the board as it will be made, instead of its parts and copper
         self.heat: HeatPicture | None = None
         self._drawn: Drawn | None = None
         self._rest = QTimer(self)
@@ -71,7 +79,11 @@ class BoardCanvas(Canvas):
 
     def scene_rect(self) -> QRectF:
         """Return the board with a margin."""
-        return outline_rect(self.view.design) if self.view else QRectF(0, 0, 80, 56)
+        if self.view is None:
+            return QRectF(0, 0, 80, 56)
+        if self.made is not None and self.view.design.board.outline:
+            return made_rect(self.view.design)
+        return outline_rect(self.view.design)
 
     def paint_scene(self, p: QPainter) -> None:
         """Draw the board, then the part that is held."""
@@ -90,10 +102,16 @@ class BoardCanvas(Canvas):
             p.drawPath(path.translated(shift))
         if self.trial is not None:
             self.trial.draw(p)
+        if self.hand is not None:
+            self.hand.draw(p)
+        if self.show_grid:
+            draw_grid(p, self.grid_nm, self._seen(), self.scale)
+        if self.tape is not None:
+            self.tape.draw(p, self.scale)
 
     def _backdrop(self, p: QPainter) -> None:
         """Put down the board as it was drawn last, at its place; have it drawn anew once panning or zooming rests."""
-        look = (self.painter, theme.current().name, self.devicePixelRatioF(), self.size())
+        look = (self.painter, theme.current().name, self.devicePixelRatioF(), self.size(), self.flipped, self.made)
         if self._drawn is None or self._drawn.of != look:
             self._drawn = self._draw(look)
         there, view = self._drawn, self.transform()
@@ -123,10 +141,27 @@ class BoardCanvas(Canvas):
         p = QPainter(pixels)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setTransform(self.transform() * QTransform.fromTranslate(-room.x(), -room.y()))
-        if self.painter is not None:
+        if self.made is not None and self.view is not None:
+            draw_made(p, self.view.design, self.made)
+            draw_size(p, self.view.design)
+        elif self.painter is not None:
             self.painter.draw(p)
         p.end()
         return Drawn(look, self.scale, self.transform().inverted()[0].mapRect(QRectF(room)), pixels)
+
+    def show_made(self, look: MadeLook | None) -> None:
+        """Show a face as it will be made, or parts and copper again."""
+        if (look is None) != (self.made is None):
+            self.made = look
+            self.refit()
+        self.made = look
+        self.update()
+
+    def flip(self, on: bool) -> None:
+        """Show the board from behind, or from the front."""
+        self.flipped = on
+        self._drawn = None
+        self.fit()
 
     def show_heat(self, picture: HeatPicture | None) -> None:
         """Show how warm the board gets, or no longer."""
@@ -140,8 +175,12 @@ class BoardCanvas(Canvas):
 
     def _shift_nm(self) -> tuple[int, int]:
         """Return how far the held part would go, in whole steps."""
-        shift = self._at - self._from
-        return round(shift.x() * 1e6 / SNAP_NM) * SNAP_NM, round(shift.y() * 1e6 / SNAP_NM) * SNAP_NM
+        shift, step = self._at - self._from, self.grid_nm
+        spot = self.view.design.board.placements.get(self.selected_ref) if self.view else None
+        if spot is None or step == SNAP_NM:
+            return round(shift.x() * 1e6 / step) * step, round(shift.y() * 1e6 / step) * step
+        x, y = (round((at + d * 1e6) / step) * step for at, d in ((spot.x_nm, shift.x()), (spot.y_nm, shift.y())))
+        return x - spot.x_nm, y - spot.y_nm
 
     def part_at(self, at: QPointF) -> str:
         """Return the smallest part under a scene point, or ""."""
@@ -160,8 +199,13 @@ class BoardCanvas(Canvas):
             return
         self.setFocus()
         self._from = self._at = self.to_scene(event.position())
+        if self._measure_at(self._from, True):
+            return
+        if self.hand is not None:
+            self.hand.press(self._from)
+            return
         self.selected_ref = self.part_at(self._from)
-        self._dragging = bool(self.selected_ref) and not self.read_only
+        self._dragging = bool(self.selected_ref) and not self.read_only and self.made is None
         self.picked.emit(self.selected_ref)
         self.update()
 
@@ -170,13 +214,22 @@ class BoardCanvas(Canvas):
         if self.move_pan(event):
             return
         self._at = self.to_scene(event.position())
-        if self._dragging:
+        if self._measure_at(self._at, False):
+            return
+        if self.hand is not None:
+            self.hand.move(self._at)
+        elif self._dragging:
             self.part_tried.emit(self.selected_ref, *self._shift_nm())
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         """Put the part down."""
-        if self.end_pan() or not self._dragging:
+        if self.end_pan():
+            return
+        if self.hand is not None:
+            self.hand.release()
+            return
+        if not self._dragging:
             return
         self._dragging = False
         self._at = self.to_scene(event.position())
@@ -186,13 +239,47 @@ class BoardCanvas(Canvas):
             self.part_moved.emit(self.selected_ref, dx, dy)
         self.update()
 
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        """End a way where the pointer is."""
+        if self.hand is not None and self.hand.laying is not None:
+            self.hand.finish()
+        else:
+            self.mousePressEvent(event)
+
+    def _measure_at(self, at: QPointF, pressed: bool) -> bool:
+        """Set the start of a measure, or its end, at what is next to a point; whether something is measured."""
+        if self.tape is None or self.view is None:
+            return False
+        spot = catch(self.view.wired, at)
+        if pressed:
+            self.tape.start = self.tape.end = spot
+            self.measured.emit("Now the other end: the pointer catches pads, holes, track ends and corners.")
+        elif self.tape.start is not None:
+            self.tape.end = spot
+            self.measured.emit(say_distance(self.tape.start, spot))
+        self.update()
+        return True
+
+    def measure(self, on: bool) -> None:
+        """Begin to measure, or stop it."""
+        self.tape = Tape() if on else None
+        self.measured.emit("Click where to measure from. M or Esc ends it." if on else "")
+        self.update()
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        """R turns, F flips, arrows nudge by 0.1 mm (with Shift by 1 mm), Home shows everything."""
+        """R turns, F flips, arrows nudge by 0.1 mm (with Shift by 1 mm), M measures, Home shows everything."""
         key = Qt.Key(event.key())
         step = SNAP_NM * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
         ways = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
-        if key == Qt.Key.Key_Home:
+        shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+        control = bool(event.modifiers() & Qt.KeyboardModifier.ControlModifier)
+        if key == Qt.Key.Key_M or (key == Qt.Key.Key_Escape and self.tape is not None):
+            self.measure(self.tape is None)
+        elif key == Qt.Key.Key_Home:
             self.fit()
+        elif self.hand is not None:
+            if not self.hand.key(key, shift, control):
+                super().keyPressEvent(event)
         elif self.selected_ref and not self.read_only and key == Qt.Key.Key_R:
             self.part_turned.emit(self.selected_ref)
         elif self.selected_ref and not self.read_only and key == Qt.Key.Key_F:

@@ -42,6 +42,7 @@ class BoardView:
     show_copper: bool = True
     hidden_layers: frozenset[LayerName] = frozenset()
     hidden: frozenset[str] = frozenset()
+    checking: bool = False  # parts step back behind what the review has found
 
     @property
     def design(self) -> Design:
@@ -93,7 +94,7 @@ def flat_text(p: QPainter, x: float, y: float, text: str, size: float, color: st
     """Draw centred text upright although the scene's y points up."""
     p.save()
     p.translate(x, y)
-    p.scale(1, -1)
+    p.scale(-1 if p.transform().determinant() > 0 else 1, -1)  # seen from behind
     draw_text(p, Lettering(0, 0, text, size, color, "center", bold))
     p.restore()
 
@@ -227,7 +228,8 @@ class BoardPainter:
             spot = self.view.design.board.placements[ref]
             kind = self.view.wired.kind(ref)
             p.setBrush(t.color("lemon", 200) if lit else (t.color("part") if done else Qt.BrushStyle.NoBrush))
-            p.setPen(QPen(t.color("ink" if spot.side == "top" else "bottom"), 0.25 if lit else 0.13))
+            ink = t.color("ink" if spot.side == "top" else "bottom", 90 if self.view.checking and not lit else 255)
+            p.setPen(QPen(ink, 0.25 if lit else 0.13))
             if kind.assembled:
                 p.drawPath(path)
             self._mark(p, ref)

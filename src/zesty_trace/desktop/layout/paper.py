@@ -25,8 +25,10 @@ BAR_MM = 50.0
 CROSS_MM = 3.0
 
 
-def _page(wired: Wired) -> tuple[QPageSize.PageSizeId, QPageLayout.Orientation]:
-    """Return the smallest paper on which the board goes at 1:1. InputError for one that is too large."""
+def page_for(wired: Wired) -> tuple[QPageSize.PageSizeId, QPageLayout.Orientation]:
+    """Return the smallest paper on which the board goes at 1:1. InputError without an outline, or for one too large."""
+    if not wired.design.board.outline:
+        raise InputError("The board has no outline yet", "print", "Set its outline first")
     room = outline_rect(wired.design)
     for paper in PAPERS:
         size = QPageSize(paper).size(QPageSize.Unit.Millimeter)
@@ -42,9 +44,7 @@ def _page(wired: Wired) -> tuple[QPageSize.PageSizeId, QPageLayout.Orientation]:
 
 def write_true_size(path: Path, wired: Wired) -> None:
     """Write the board at 1:1, and its side view below, as a PDF. InputError, StoreError."""
-    if not wired.design.board.outline:
-        raise InputError("The board has no outline yet", "print", "Set its outline first")
-    paper, way = _page(wired)
+    paper, way = page_for(wired)
     writer = QPdfWriter(str(path))
     writer.setResolution(600)
     writer.setTitle(f"{wired.design.name} {wired.design.revision}, 1:1")
@@ -63,7 +63,7 @@ def write_true_size(path: Path, wired: Wired) -> None:
         p.restore()
         writer.newPage()
         p.scale(scale, scale)
-        _words(p, 0, 4, f"{wired.design.name} {wired.design.revision}, from the side, 1:1", 4.0)
+        words_at(p, 0, 4, f"{wired.design.name} {wired.design.revision}, from the side, 1:1", 4.0)
         paint_side(p, QRectF(0, 12, layout.width(), layout.height() - 12), elevation(wired), true_size=True)
     p.end()
 
@@ -71,8 +71,8 @@ def write_true_size(path: Path, wired: Wired) -> None:
 def paint_true_size(p: QPainter, area: QRectF, wired: Wired) -> None:
     """Draw the board at 1:1 into an area in millimetres, y down."""
     design = wired.design
-    _words(p, area.left(), area.top() + 3, f"{design.name} {design.revision}, 1:1, seen from the top", 4.0)
-    _words(p, area.left(), area.top() + 9, "Print at 100 %, then measure the bar before you trust it.", 3.0)
+    words_at(p, area.left(), area.top() + 3, f"{design.name} {design.revision}, 1:1, seen from the top", 4.0)
+    words_at(p, area.left(), area.top() + 9, "Print at 100 %, then measure the bar before you trust it.", 3.0)
     room = outline_rect(design)
     p.save()
     p.translate(
@@ -81,7 +81,7 @@ def paint_true_size(p: QPainter, area: QRectF, wired: Wired) -> None:
     p.scale(1, -1)
     _board(p, wired)
     p.restore()
-    _bar(p, area)
+    scale_bar(p, area)
 
 
 def _board(p: QPainter, wired: Wired) -> None:
@@ -122,7 +122,7 @@ def _template(p: QPainter, wired: Wired) -> None:
         p.drawEllipse(QPointF(x, y), radius, radius)
 
 
-def _bar(p: QPainter, area: QRectF) -> None:
+def scale_bar(p: QPainter, area: QRectF) -> None:
     """Draw a bar of 50 mm and one of 2 in, with marks."""
     y = area.bottom() - 10
     t = theme.LIGHT
@@ -135,8 +135,9 @@ def _bar(p: QPainter, area: QRectF) -> None:
         for k in range(marks + 1):
             at = x + long * k / marks
             p.drawLine(QPointF(at, y - 2), QPointF(at, y + 2))
-        _words(p, x, y + 5, words, 3.2)
+        words_at(p, x, y + 5, words, 3.2)
 
 
-def _words(p: QPainter, x: float, y: float, text: str, size: float) -> None:
+def words_at(p: QPainter, x: float, y: float, text: str, size: float) -> None:
+    """Draw words on paper, their middle line at y."""
     draw_text(p, Lettering(x, y, text, size, "ink", "left"))

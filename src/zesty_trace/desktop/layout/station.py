@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from PySide6.QtCore import QPointF, Qt, Signal
 from PySide6.QtGui import QPainterPath
 from PySide6.QtWidgets import QPushButton, QSplitter, QVBoxLayout
 
 from zesty_trace.core.board.elevation import elevation
+from zesty_trace.core.board.hand.moving import loosened
 from zesty_trace.core.board.heat import HeatPicture, heat_picture
 from zesty_trace.core.board.links import Connectivity, connectivity
 from zesty_trace.core.board.live import LiveReview
@@ -19,24 +20,31 @@ from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, LayerName
+from zesty_trace.core.design.model import FACES, Design, Face, LayerName
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.progress import Report
-from zesty_trace.core.quantities import mm, say_mm
+from zesty_trace.core.quantities import mm, say_count, say_mm
 from zesty_trace.core.wording.sentences import Spoken
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.drawers.stack import LayoutDrawers
+from zesty_trace.desktop.layout.hand import START, HandTool
 from zesty_trace.desktop.layout.heat import heat_words
+from zesty_trace.desktop.layout.looks import INTENTS, Looks
+from zesty_trace.desktop.layout.made import MadeLook, made_look
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
 from zesty_trace.desktop.layout.side import SideView
 from zesty_trace.desktop.layout.trial import try_part
 from zesty_trace.desktop.project.station import Station, WorkedOut
 from zesty_trace.errors import InputError, ZestyError
 
+if TYPE_CHECKING:
+    from zesty_trace.core.board.hand.guide import Guide
+
 DRAWER_PX = 390
+HELD = "Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm, M measures."
 DRAWER_KEYS = ("Ctrl+Shift+1", "Ctrl+Shift+2")
 
 
@@ -69,22 +77,19 @@ class LayoutStation(Station):
         self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
-        self.route_button = button("Route", self.route_open, True, "Ctrl+R")
+        self.route_button = button("Route for me", self.route_open, True, "Ctrl+R")
         self.rip_button = button("Clear", self.rip, tip="Take all tracks, vias and pours off")
-        inside = self._toggle("Inside", "Show or hide the copper of both inner layers", False)
-        self.layer_toggles: dict[LayerName, QPushButton] = {
-            "top": self._toggle("Top"),
-            "inner1": inside,
-            "inner2": inside,
-            "bottom": self._toggle("Bottom"),
-        }
-        self.side_toggle = self._toggle("Side", "The board from its side, with the lid of the case", False)
         self.drawers = LayoutDrawers(self.session)
         self.toggles = {key: self._drawer_toggle(key, title) for key, title in LayoutDrawers.TITLES.items()}
-        self.heat_toggle = self._toggle("Heat", "How warm the board gets, in still air", False)
         self._heat = WorkedOut(self.session, "Heat", self._work_heat, self._take_heat, self._pull_if_seen)
-        looks = (*dict.fromkeys(self.layer_toggles.values()), self.side_toggle, self.heat_toggle)
-        bar = row(*self.toggles.values(), None, *looks, None, self.rip_button, self.place_button, self.route_button)
+        self._ways = WorkedOut(self.session, "Ways", self._work_guide, self._take_guide, self._pull_if_seen)
+        self._made = WorkedOut(self.session, "As made", self._work_made, self._take_made, self._pull_if_seen)
+        self._faces: dict[Face, MadeLook] = {}
+        self.looks = Looks(*self.toggles.values())
+        self.layer_toggles = self.looks.layers
+        self.side_toggle, self.heat_toggle = self.looks.side, self.looks.heat
+        intents = self.looks.intents.values()
+        bar = row(*intents, None, self.rip_button, self.place_button, self.route_button)
         self.side = SideView()
         self.side.hide()
         self.splitter = QSplitter(Qt.Orientation.Horizontal)
@@ -93,18 +98,103 @@ class LayoutStation(Station):
         self.splitter.addWidget(self.canvas)
         self.splitter.addWidget(self.drawers)
         self.splitter.setStretchFactor(0, 1)
-        self.detail = label("Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm.", "muted")
-        frame = card(bar, self.splitter, self.side, row(self.detail, None, self.hint), name="sheet")
-        lines_of(frame).setStretch(1, 1)
+        self.detail = label(HELD, "muted")
+        frame = card(bar, self.looks, self.splitter, self.side, row(self.detail, None, self.hint), name="sheet")
+        lines_of(frame).setStretch(2, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self._line())
         self._drawn.connect(self._draw, Qt.ConnectionType.QueuedConnection)
-        c, s = self.canvas, self.session
+        self._connect(self.canvas, self.looks)
+
+    def _connect(self, c: BoardCanvas, looks: Looks) -> None:
+        """Have what the pointer and the buttons do done."""
         c.part_tried.connect(self._try)
-        c.part_moved.connect(lambda r, x, y: s.do(f"{r} moved", lambda d: edits.nudge(d, r, x, y)))
-        c.part_turned.connect(lambda r: s.do(f"{r} turned", lambda d: edits.nudge(d, r, turn_mdeg=90_000)))
-        c.part_flipped.connect(lambda r: s.do(f"{r} flipped", lambda d: edits.nudge(d, r, flip=True)))
+        c.part_moved.connect(lambda r, x, y: self._do_part(r, "moved", lambda d: edits.nudge(d, r, x, y)))
+        c.part_turned.connect(lambda r: self._do_part(r, "turned", lambda d: edits.nudge(d, r, turn_mdeg=90_000)))
+        c.part_flipped.connect(lambda r: self._do_part(r, "flipped", lambda d: edits.nudge(d, r, flip=True)))
         c.picked.connect(self._picked)
+        c.measured.connect(self._measured)
+        self.tool = HandTool(self.looks.shown, self.detail.setText, self._commit_hand, c.update)
+        looks.changed.connect(self._show)
+        looks.turned.connect(self._turned)
+        looks.flipped.connect(c.flip)
+        looks.flipped.connect(lambda _on: self._show())
+        looks.measuring.connect(c.measure)
+        looks.gridded.connect(self._gridded)
+
+    def _do_part(self, ref: str, what: str, edit: Callable[[Design], Design]) -> None:
+        """Move, turn or flip a part; the copper that this breaks is dropped, the rest stays as it is."""
+        wired, dropped = self.session.wired, [0]
+
+        def with_its_copper(design: Design) -> Design:
+            after = edit(design)
+            if design is not wired.design or not design.board.tracks:
+                return after
+            after, dropped[0] = loosened(wired, after, {ref})
+            return after
+
+        if self.session.do(f"{ref} {what}", with_its_copper) and dropped[0]:
+            pieces = say_count(dropped[0], "piece")
+            self.detail.setText(
+                f"{ref} {what}: {pieces} of copper dropped. “Route for me” (Ctrl+R) joins what is open."
+            )
+
+    def _commit_hand(self, title: str, design: Design, net: str) -> bool:
+        """Take copper laid by hand over; a drag that would tear its net apart is refused."""
+        wired = self.session.wired
+        if net and self._live is not None and self._live.follow(wired):
+            before = sum(k.net == net for k in self._live.links().links)
+            torn = self._live.follow(wired.with_design(design)) and (
+                sum(k.net == net for k in self._live.links().links) > before
+            )
+            self._live.follow(wired)
+            if torn:
+                self.detail.setText(f"It stays where it was: {net} would come apart there.")
+                return False
+        return self.session.do(title, lambda _d: design)
+
+    def _turned(self, _intent: str) -> None:
+        """Look at the board for something else."""
+        self.canvas.hand = self.tool if self.looks.intent == "route" else None
+        self.canvas.selected_ref = ""
+        self.tool.let_go()
+        if self.looks.intent == "route":
+            self._ways.ask()
+        elif self.looks.intent == "place":
+            self.detail.setText(HELD)
+        elif self.looks.intent == "check":
+            places = say_count(len(self._all_marks()), "place")
+            self.detail.setText(f"{places} of the findings ringed. “Show” beside a finding brings it into view.")
+        self._show()
+
+    def _work_guide(self, wired: Wired) -> Guide:
+        """Lay the board out for ways by hand; called off the GUI thread."""
+        from zesty_trace.core.board.hand.guide import Guide
+
+        return Guide(wired)
+
+    def _take_guide(self, guide: Guide) -> None:
+        self.tool.guide = guide
+        if self.tool.net and self.tool.laying is None:
+            self.detail.setText(START)
+
+    def _work_made(self, wired: Wired) -> dict[Face, MadeLook]:
+        """Return both faces as they will be made; called off the GUI thread."""
+        return {face: made_look(wired, face) for face in FACES}
+
+    def _take_made(self, faces: dict[Face, MadeLook]) -> None:
+        self._faces = faces
+        self._show()
+
+    def _measured(self, words: str) -> None:
+        self.detail.setText(words)
+        self.looks.tape.blockSignals(True)
+        self.looks.tape.setChecked(self.canvas.tape is not None)
+        self.looks.tape.blockSignals(False)
+
+    def _gridded(self, pitch_nm: int, shown: bool) -> None:
+        self.canvas.grid_nm, self.canvas.show_grid = pitch_nm, shown
+        self.canvas.update()
 
     def _drawer_toggle(self, key: str, title: str) -> QPushButton:
         made = QPushButton(title)
@@ -127,14 +217,6 @@ class LayoutStation(Station):
     def wants_room(self) -> bool:
         """Whether a drawer stands where the findings would."""
         return bool(self.drawers.key)
-
-    def _toggle(self, text: str, tip: str = "", on: bool = True) -> QPushButton:
-        made = QPushButton(text)
-        made.setCheckable(True)
-        made.setChecked(on)
-        made.setToolTip(tip or f"Show or hide {text.lower()} copper")
-        made.toggled.connect(lambda _on: self._show())
-        return made
 
     def _line(self) -> SayLine:
         self.say_line = SayLine(
@@ -168,6 +250,9 @@ class LayoutStation(Station):
         self.rip_button.setEnabled(bool(design.board.tracks))
         if self._live and not self._live.follow(self.session.wired):
             self._live = None
+        self.tool.take(self.session.wired)
+        if self.looks.intent == "route" and design.board.outline:
+            self._ways.ask()
         self._show()
         self.drawers.pull()
         if design.board.outline:
@@ -208,12 +293,8 @@ class LayoutStation(Station):
         else:
             self.detail.setText(f"{at}: clear of copper, parts, edge and case. Put it down for the whole review.")
 
-    def _hidden(self) -> frozenset[LayerName]:
-        return frozenset(layer for layer, toggle in self.layer_toggles.items() if not toggle.isChecked())
-
     def _show(self) -> None:
-        for layer, toggle in self.layer_toggles.items():
-            toggle.setVisible(layer in self.session.design.board.stack)
+        self.looks.fit(self.session.design.board.stack)
         fresh = self._joined.of is self.session.wired
         links = self._state.links if fresh and self._state else ()
         self.canvas.show_view(
@@ -222,15 +303,31 @@ class LayoutStation(Station):
                 self._pours if fresh else {},
                 links,
                 self._lit,
-                marks=self._marks,
-                hidden_layers=self._hidden(),
+                marks=self._all_marks() if self.looks.intent == "check" else self._marks,
+                hidden_layers=self.looks.hidden(),
+                checking=self.looks.intent == "check",
             )
         )
+        self._show_made()
         self._say_state(fresh)
         self._show_heat()
         self.side.setVisible(self.side_toggle.isChecked() and bool(self.session.design.board.outline))
         if self.side.isVisibleTo(self):
             self.side.show_side(elevation(self.session.wired))
+
+    def _all_marks(self) -> tuple[tuple[float, float], ...]:
+        """Return every place that the review has something to say about."""
+        found = (f for f in self.session.findings["layout"] if not f.accepted)
+        return tuple((mm(at.x_nm), mm(at.y_nm)) for f in found for at in f.at)
+
+    def _show_made(self) -> None:
+        """Show the board as it will be made, once that is worked out."""
+        wanted = self.looks.intent == "made" and bool(self.session.design.board.outline)
+        there = wanted and self._made.ask()
+        face: Face = "bottom" if self.canvas.flipped else "top"
+        self.canvas.show_made(self._faces[face] if there else None)
+        if wanted:
+            self.detail.setText(f"The {face} as it will be made, in {self.session.design.build.colour}, without parts.")
 
     def _work_heat(self, wired: Wired) -> HeatPicture | str:
         """Return the heat picture, or why there is none; called off the GUI thread."""
@@ -340,6 +437,23 @@ class LayoutStation(Station):
 
         self._work("Tidying", lambda report: tidy(wired, report), done)
 
+    def exchange(self) -> None:
+        """Exchange equal parts, channels and ends where the links become shorter, as a job."""
+        from zesty_trace.core.board.hand.exchange import Exchanged, exchange_equal
+
+        wired = self.session.wired
+
+        def done(result: Exchanged) -> None:
+            if not result.words:
+                self.session.message.emit("Nothing becomes shorter: all stays as it is")
+                return
+            after, _ = loosened(wired, result.design, result.refs) if wired.design.board.tracks else (result.design, 0)
+            saved = result.before_mm - result.after_mm
+            words = f"{say_count(len(result.words), 'exchange')}, links {saved:.0f} mm shorter: {result.words[0]}"
+            self.session.apply_result(words, wired.design, after)
+
+        self._work("Exchanging", lambda _report: exchange_equal(wired), done)
+
     def stitch(self) -> None:
         """Tie the pours of all layers together with vias, as a job."""
         from zesty_trace.core.board.stitch import stitch
@@ -358,7 +472,7 @@ class LayoutStation(Station):
             self.canvas.show_view(
                 BoardView(
                     self.session.wired.with_design(design),
-                    hidden_layers=self._hidden(),
+                    hidden_layers=self.looks.hidden(),
                 )
             )
 
@@ -419,12 +533,19 @@ class LayoutStation(Station):
             Action("Route the nets of the picked part anew", "", self.route_picked),
             Action("Take all copper off", "", self.rip),
             Action("Tidy the copper: shorter, fewer vias", "", self.tidy),
+            Action("Exchange equal parts, channels and ends where it shortens the links", "", self.exchange),
             Action("Stitch the pours of all layers together", "", self.stitch),
             Action("One face: put all surface parts on one face, and say what it takes", "", self.one_face),
             *(
                 Action(title, keys, lambda key=key: self.open_drawer("" if self.drawers.key == key else key))  # type: ignore[misc]
                 for (key, title), keys in zip(LayoutDrawers.TITLES.items(), DRAWER_KEYS, strict=True)
             ),
+            *(
+                Action(f"Look at the board: {title.lower()}", keys, lambda i=intent: self.looks.turn(i))  # type: ignore[misc]
+                for intent, (title, keys, _) in INTENTS.items()
+            ),
+            Action("See the board from behind", "Ctrl+B", self.looks.back.toggle),
+            Action("Measure on the board", "", self.looks.tape.toggle),
             Action("Show how warm the board gets", "", self.heat_toggle.toggle),
             Action("Show the board from its side", "Ctrl+Shift+3", self.side_toggle.toggle),
             Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),

@@ -5,6 +5,8 @@ A wide path joins only what is as wide: else the current of its pad would go on 
 
 from __future__ import annotations
 
+import numpy as np
+
 from zesty_trace.core.board.routing.grid import CELL_BITS, CELL_MASK, I32, STRAIGHT, Grid
 from zesty_trace.core.board.routing.kernel import entry, inner
 from zesty_trace.core.board.routing.search import search
@@ -229,3 +231,59 @@ def reach(
     window[0], window[1], window[2], window[3] = 0, grid.rows - 1, 0, grid.columns - 1
     end = search(grid, net, kind, sources, count, window, window, present, via_price, 4, -1, number)
     return end >= 0 and bool(write_path(grid, end, net, kind, group))
+
+
+@entry
+def mark_pads(grid: Grid, net: int) -> None:
+    """Mark where a wide track of a net may neck down: near its pads."""
+    nets = grid.main[grid.nets_at :]
+    if grid.classes > 1:
+        _near_pads(grid, int(nets[net]), int(nets[net + 1]), net)
+
+
+@entry
+def propose(
+    grid: Grid,
+    net: int,
+    starts: I32,
+    goals: I32,
+    kind: int,
+    via_price: int,
+    weight: int,
+    margin: int,
+    sources: I32,
+    window: I32,
+) -> bool:
+    """Find and write, as the only path, the cheapest way from any of `starts` to any of `goals` through nothing.
+
+    The window round both grows by half a board before it gives up. A `via_price` below zero keeps to the layer.
+    """
+    target, paths = grid.main, grid.main[grid.paths_at :]
+    box = np.zeros(4, dtype=np.int32)
+    box[0], box[2] = grid.rows, grid.columns
+    for k in range(goals.shape[0]):
+        flat = goals[k] % grid.plane
+        row, column = flat // grid.columns, flat % grid.columns
+        box[0], box[1] = min(box[0], row), max(box[1], row)
+        box[2], box[3] = min(box[2], column), max(box[3], column)
+    count = min(starts.shape[0], sources.shape[0])
+    for k in range(count):
+        sources[k] = starts[k]
+    around = margin
+    for trial in range(3):
+        grid.state[0] = 0
+        grid.state[1] += 1
+        number = int(grid.state[1])
+        if trial == 2:
+            around = max(grid.rows, grid.columns)
+        whole = _window(grid, box, int(starts[0]), around, window)
+        for k in range(goals.shape[0]):
+            target[goals[k]] = number
+        end = search(grid, net, kind, sources, count, box, window, 0, via_price, weight, -1, number)
+        if end >= 0:
+            return bool(write_path(grid, end, net, kind, 0))
+        paths[1] = paths[0]
+        if whole:
+            return False
+        around *= 3
+    return False

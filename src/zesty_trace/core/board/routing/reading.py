@@ -195,18 +195,27 @@ def via_shape(via: Via, number: dict[str, int], layers: int) -> Shape:
     )  # fmt: skip
 
 
-def _polygon(shape: Shape, layer: int) -> object:
-    from shapely import affinity, box
-    from shapely.geometry import Point
+def _polygons(shapes: list[Shape]) -> np.ndarray:
+    """Return the outlines of turned rectangles with round corners, as shapely geometries."""
+    from shapely import buffer, linestrings, points, polygons
 
-    u, v = max(shape.half_w - shape.corner, 0.0), max(shape.half_h - shape.corner, 0.0)
-    core = box(-u, -v, u, v) if u > 0 and v > 0 else None
-    if core is None:
-        from shapely.geometry import LineString
-
-        core = LineString([(-u, -v), (u, v)]) if u > 0 or v > 0 else Point(0, 0)
-    grown = core.buffer(shape.corner, quad_segs=8) if shape.corner > 0 else core
-    return affinity.translate(affinity.rotate(grown, shape.angle, origin=(0, 0), use_radians=True), shape.x, shape.y)
+    rows = np.array([(s.x, s.y, s.half_w - s.corner, s.half_h - s.corner, s.angle, s.corner) for s in shapes])
+    x, y, u, v, angle, corner = rows.T
+    u, v = np.maximum(u, 0.0), np.maximum(v, 0.0)
+    c, s = np.cos(angle), np.sin(angle)
+    along = np.stack([x[:, None] + np.stack([-u * c, u * c], 1), y[:, None] + np.stack([-u * s, u * s], 1)], axis=2)
+    across = np.stack([-v * s, v * c], axis=1)[:, None, :]
+    found = np.empty(len(shapes), dtype=object)
+    flat, spot = v < 1e-9, (u < 1e-9) & (v < 1e-9)
+    found[spot] = points(rows[spot, :2])
+    found[flat & ~spot] = linestrings(along[flat & ~spot])
+    solid = ~flat
+    found[solid] = polygons(
+        np.concatenate([along[solid] - across[solid], along[solid][:, ::-1] + across[solid]], axis=1)
+    )
+    grown = corner > 0
+    found[grown] = buffer(found[grown], corner[grown], quad_segs=8)
+    return found
 
 
 def _groups(
@@ -244,7 +253,7 @@ def _pieces(shapes: list[Shape], members: list[int]) -> list[list[int]]:
     layers = sorted({layer for k in members for layer in shapes[k].layers})
     for layer in layers:
         here = [k for k in members if layer in shapes[k].layers]
-        polygons = [_polygon(shapes[k], layer) for k in here]
+        polygons = _polygons([shapes[k] for k in here])
         left, right = STRtree(polygons).query(polygons, predicate="intersects")
         graph.add_edges_from((here[a], here[b]) for a, b in zip(left.tolist(), right.tolist(), strict=True) if a < b)
     return [sorted(piece) for piece in nx.connected_components(graph)]

@@ -79,6 +79,7 @@ def search(
 
     Goals are cells with `target == number`, and any cell of layer `to_plane` that a via reaches, unless that is -1.
     `present` is the price of a cell where another path is too near, 0 if that is forbidden; `weight` is in quarters.
+    A `via_price` below zero keeps to the layer.
     """
     cells, marks, target = grid.words, grid.words[grid.marks_at :], grid.main
     via_fixed, via_crowd = grid.small, grid.small[grid.via_crowd_at :]
@@ -168,7 +169,7 @@ def search(
             if bucket - low < BUCKETS - 1:
                 used = _put(heads, queue, used, bucket, (layer << LAYER_SHIFT) | (r << ROW_SHIFT) | c)
                 low, high = min(low, bucket), max(high, bucket)
-        if step == VIA_STEP or own_via[flat] == number:
+        if via_price < 0 or step == VIA_STEP or own_via[flat] == number:
             continue
         owner = via_fixed[flat] & OWNER_MASK
         if owner != 0 and owner != mine:

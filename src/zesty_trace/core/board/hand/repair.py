@@ -1,0 +1,187 @@
+"""Route what is missing where it is missing: each gap is closed in a cut-out of the board; nothing else is moved."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+from typing import Any
+
+import numpy as np
+
+from zesty_trace.core.board.copper import board_pads, pad_node
+from zesty_trace.core.board.graph import CopperGraph
+from zesty_trace.core.board.links import Link
+from zesty_trace.core.board.routing.problem import Group, Problem, Shape
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.progress import Report, quiet
+from zesty_trace.core.quantities import mm, say_count
+from zesty_trace.errors import Cancelled
+
+ROUNDS = ((6.0, True), (6.0, False), (18.0, False), (18.0, False))  # mm round a gap; whether vias go down to pours
+MOST_LINKS = 40
+
+
+@dataclass(frozen=True)
+class Repaired:
+    """The design with what could be joined, how many links that were, and those that are left."""
+
+    design: Design
+    joined: int
+    left: tuple[Link, ...]
+
+
+def repair(wired: Wired, report: Report = quiet, nets: set[str] | None = None) -> Repaired:
+    """Join what is open, of these nets or of all, without touching copper that is there; half a second for ten links.
+
+    What cannot be joined so is left: the whole router may move the machine's copper out of the way. Cancelled if
+    `report` returns False.
+    """
+    from zesty_trace.core.board.router import widths_of
+
+    graph = CopperGraph(wired)
+    near_before = set(graph.too_near)
+
+    def still_open() -> list[Link]:
+        return [k for k in graph.connectivity().links if nets is None or k.net in nets]
+
+    asked = left = still_open()
+    design, width_of = wired.design, widths_of(wired) if asked else None
+    for around, down in ROUNDS:
+        if not left or len(left) > MOST_LINKS:
+            break
+        if not report(0.2, f"joining {say_count(len(left), 'link')}"):
+            raise Cancelled
+        before = design
+        for window, links in windows(left, around):
+            design = _with_more(graph, wired.with_design(design), window, {k.net for k in links}, width_of, down)
+        design = _without_conflicts(graph, wired, design, near_before)
+        if design is not before:
+            graph.fill(wired.with_design(design))
+        left = still_open()
+    return Repaired(design, len(asked) - len(left), tuple(left))
+
+
+def windows(links: list[Link], around_mm: float) -> list[tuple[Any, list[Link]]]:
+    """Return boxes round links, mm, those that overlap taken together, each with its links."""
+    from shapely import box
+
+    found: list[tuple[Any, list[Link]]] = []
+    for link in links:
+        xs, ys = sorted((mm(link.ax_nm), mm(link.bx_nm))), sorted((mm(link.ay_nm), mm(link.by_nm)))
+        mine = [link]
+        area = box(xs[0] - around_mm, ys[0] - around_mm, xs[1] + around_mm, ys[1] + around_mm)
+        while meeting := [w for w in found if w[0].intersects(area)]:
+            for other in meeting:
+                found.remove(other)
+                area, mine = box(*area.union(other[0]).bounds), [*mine, *other[1]]
+        found.append((area, mine))
+    return found
+
+
+def _with_more(graph: CopperGraph, wired: Wired, window: Any, nets: set[str], width_of: Any, down: bool) -> Design:
+    """Return the design with new copper that joins nets within a window, round all that is there."""
+    from zesty_trace.core.board.routing.negotiate import Negotiation
+    from zesty_trace.core.board.routing.problem import lay_out
+    from zesty_trace.core.board.routing.reading import problem_of
+    from zesty_trace.core.board.routing.tracks import copper_of
+
+    whole = problem_of(wired, width_of, nets)
+    problem = cropped(whole if down else as_joined(graph, wired, whole), window, nets)
+    if problem is None:
+        return wired.design
+    work = Negotiation(lay_out(problem), quiet)
+    work.run()
+    tracks, vias = copper_of(work.board, wired.design.board.stack)
+    board = wired.design.board
+    if not tracks and not vias:
+        return wired.design
+    return edits.set_copper(wired.design, [*board.tracks, *tracks], [*board.vias, *vias], board.pours)
+
+
+def as_joined(graph: CopperGraph, wired: Wired, problem: Problem) -> Problem:
+    """Return a problem in which pads that fill joins are one group: what is open is joined by tracks alone."""
+    pads = [p for p in board_pads(wired) if p.layers or p.drill_nm]
+    piece_of: dict[int, int] = {}
+    for k, pad in enumerate(pads):
+        if pad.layers and k not in piece_of:
+            reached = graph.together(pad_node(pad))
+            for n in range(k, len(pads)):
+                if pads[n].net == pad.net and pads[n].layers and pad_node(pads[n]) in reached:
+                    piece_of[n] = k
+    merged: dict[tuple[int, int], Group] = {}
+    for n, group in enumerate(problem.groups):
+        piece = next((piece_of[k] for k in group.shapes if k in piece_of), -1 - n)
+        old = merged.get((group.net, piece))
+        shapes = group.shapes if old is None else (*old.shapes, *group.shapes)
+        merged[group.net, piece] = Group(group.net, shapes, max(group.width_mm, old.width_mm if old else 0.0))
+    return replace(problem, groups=tuple(g for g in merged.values() if g.shapes), poured_on=(-1,) * len(problem.nets))
+
+
+def cropped(problem: Problem, window: Any, nets: set[str]) -> Problem | None:
+    """Return the part of a problem within a window; None if no board is there."""
+    from shapely import Polygon, make_valid
+
+    outline = make_valid(Polygon(problem.rings[0], problem.rings[1:])).intersection(window)
+    parts = [p for p in getattr(outline, "geoms", [outline]) if p.geom_type == "Polygon" and not p.is_empty]
+    if not parts:
+        return None
+    rings = [np.array(ring.coords[:-1]) for p in parts for ring in (p.exterior, *p.interiors)]
+    shapes: list[Shape] = []
+    place: dict[int, int] = {}
+    for k, shape in enumerate(problem.shapes):
+        inside = _within(shape, window)
+        if inside is not None:
+            place[k] = len(shapes)
+            shapes.append(inside)
+    groups = []
+    for group in problem.groups:
+        own = tuple(place[k] for k in group.shapes if k in place and _covered(shapes[place[k]], window))
+        if problem.nets[group.net] in nets and (own or not group.shapes):
+            groups.append(Group(group.net, own, group.width_mm))
+    return replace(problem, rings=tuple(rings), shapes=tuple(shapes), groups=tuple(groups))
+
+
+def _within(shape: Shape, window: Any) -> Shape | None:
+    """Return a shape that has to do with a window, a track cut off at its edge; None for others."""
+    from shapely import LineString
+
+    x0, y0, x1, y1 = window.bounds
+    reach = shape.half_w + shape.half_h
+    if not (x0 - reach <= shape.x <= x1 + reach and y0 - reach <= shape.y <= y1 + reach):
+        return None
+    if shape.pad or shape.hole_mm or not shape.copper or _covered(shape, window):
+        return shape
+    half = shape.half_w - shape.corner
+    dx, dy = half * math.cos(shape.angle), half * math.sin(shape.angle)
+    room = window.buffer(-shape.corner, join_style="mitre")
+    cut = LineString([(shape.x - dx, shape.y - dy), (shape.x + dx, shape.y + dy)]).intersection(room)
+    if cut.is_empty or cut.geom_type != "LineString":
+        return shape
+    middle = cut.interpolate(0.5, normalized=True)
+    return replace(shape, x=middle.x, y=middle.y, half_w=cut.length / 2 + shape.corner)
+
+
+def _covered(shape: Shape, window: Any) -> bool:
+    x0, y0, x1, y1 = window.bounds
+    c, s = abs(math.cos(shape.angle)), abs(math.sin(shape.angle))
+    wide, high = shape.half_w * c + shape.half_h * s, shape.half_w * s + shape.half_h * c
+    return bool(x0 <= shape.x - wide and shape.x + wide <= x1 and y0 <= shape.y - high and shape.y + high <= y1)
+
+
+def _without_conflicts(graph: CopperGraph, wired: Wired, design: Design, near_before: set[Any]) -> Design:
+    """Take off what was laid and exact shapes find too near to something; the graph follows."""
+    old = {id(piece) for piece in (*wired.design.board.tracks, *wired.design.board.vias)}
+    while True:
+        graph.update(wired.with_design(design))
+        bad = {node for key in graph.too_near if key not in near_before for node in key[1:]}
+        pieces = {id(node[1]) for node in bad if node[0] == "copper"} - old
+        if not pieces:
+            return design
+        board = design.board
+        tracks = [t for t in board.tracks if id(t) not in pieces]
+        vias = [v for v in board.vias if id(v) not in pieces]
+        if len(tracks) == len(board.tracks) and len(vias) == len(board.vias):
+            return design
+        design = edits.set_copper(design, tracks, vias, board.pours)
