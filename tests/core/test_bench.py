@@ -62,11 +62,11 @@ def test_basic_variant_expects_one_sensor_and_no_display(mended: Design, catalog
 
 
 @pytest.mark.campaign
-def test_forty_good_boards_pass(plan: BenchPlan, mended: Design, catalogue: Catalogue) -> None:
-    results = [measured(plan, mended, catalogue, f"B-{k:03d}") for k in range(40)]
+def test_a_batch_of_good_boards_passes(plan: BenchPlan, mended: Design, catalogue: Catalogue) -> None:
+    results = [measured(plan, mended, catalogue, f"B-{k:03d}") for k in range(15)]
     assert [r.summary() for r in results if not r.passed] == []
     readings = {next(x.value for x in r.readings if x.step.kind == "voltage") for r in results}
-    assert len(readings) == 40  # spread values, not one number
+    assert len(readings) == 15  # spread values, not one number
 
 
 @pytest.mark.parametrize(

@@ -75,7 +75,7 @@ def judged(wired: Wired) -> tuple[Verdict, set[str]]:
     return judge(wired), {f.rule for f in check_board(wired)}
 
 
-@settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
 @given(seed=st.integers(0, 100_000), tracks=st.integers(0, 14), vias=st.integers(0, 5))
 @pytest.mark.campaign
 def test_no_review_passes_a_board_that_brute_force_finds_faulty(seed: int, tracks: int, vias: int) -> None:

@@ -12,12 +12,14 @@ from shapely.geometry import LineString, Point
 
 from tests.corpus import cases
 from zesty_trace.core.board.conduction import _Hole, barrel_ohm, resistance, sheet_ohm, solve
+from zesty_trace.core.board.density import Flow
 from zesty_trace.core.board.heat import AIR_W_M2K, heat_picture, solve_plate
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import route
+from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Pin
+from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.errors import EditError
 
 pytestmark = pytest.mark.campaign
@@ -126,3 +128,44 @@ def test_all_that_goes_in_comes_out(mended_board: Wired) -> None:
 def mended_board() -> Wired:
     wired = cases.faultless(list(cases.prototypes())[1])
     return wired.with_design(place_rest(wired))
+
+
+def in_the_middle(flow: Flow) -> float:
+    """The density in the middle of the bar, where nothing disturbs it."""
+    x = flow.mesh.points[flow.mesh.triangles].mean(axis=1)[:, 0]
+    layer = flow.mesh.layer_of[flow.mesh.triangles[:, 0]]
+    there = (x > 14) & (x < 25) & (layer == flow.layers.index(flow.densest_on))
+    assert np.ptp(flow.density_a_mm2[there]) < 0.01
+    return float(flow.density_a_mm2[there].mean())
+
+
+def test_the_density_of_a_bar_is_its_current_over_its_section() -> None:
+    from tests.core.test_four_layers import bar
+    from zesty_trace.core.board.density import _solved
+    from zesty_trace.core.design.model import Pin
+
+    wired = bar("bottom")
+    flow = _solved(wired, "A", "", {Pin("R1", "1"): -1.0, Pin("R2", "1"): 1.0}, 1.0)
+    assert in_the_middle(flow) == pytest.approx(1.0 / (0.5 * 0.035), rel=1e-4)  # A over width and thickness
+    ohm = resistance(wired, Pin("R1", "1"), Pin("R2", "1")).resistance_ohm
+    assert flow.drop_v == pytest.approx(ohm, rel=1e-6)  # 1 A
+    assert flow.loss_w == pytest.approx(ohm, rel=1e-6)
+    thin = _solved(bar("inner1"), "A", "", {Pin("R1", "1"): -2.0, Pin("R2", "1"): 2.0}, 2.0)
+    assert in_the_middle(thin) == pytest.approx(2.0 / (0.5 * 0.0175), rel=1e-4)
+    assert thin.densest_on == "inner1"
+
+
+@pytest.mark.campaign
+def test_the_flow_of_the_demo_is_that_of_its_heater(routed: Design, catalogue: Catalogue) -> None:
+    from zesty_trace.core.board.density import busiest_net, flow_of
+
+    wired = Wired(routed, catalogue)
+    flow = flow_of(wired, busiest_net(wired))
+    peaks = analyse(wired).pin_peaks()
+    assert flow.current_a <= sum(peaks[p] for p in wired.design.nets[flow.net] if p in peaks)
+    assert flow.loss_w <= flow.current_a * flow.drop_v * 1.001
+    assert 0 < flow.drop_v < 0.5
+    widest = max(t.width_nm for t in routed.board.tracks if t.net == flow.net) / 1e6
+    assert flow.most_a_mm2 > 0.5 * flow.current_a / (widest * 0.035)
+    with pytest.raises(EditError, match="no net"):
+        flow_of(wired, "NOWHERE")

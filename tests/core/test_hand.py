@@ -58,7 +58,7 @@ def signals(wired: Wired) -> list[str]:
 @pytest.mark.campaign
 def test_a_way_by_hand_joins_its_pads_and_is_clear_of_all_else(routed: Wired) -> None:
     joined = 0
-    for net in signals(routed)[:12]:
+    for net in signals(routed)[:7]:
         wired = without(routed, net)
         before = len([k for k in connectivity(wired).links if k.net == net])
         guide = Guide(wired)
@@ -78,7 +78,7 @@ def test_a_way_by_hand_joins_its_pads_and_is_clear_of_all_else(routed: Wired) ->
         assert len([k for k in connectivity(after).links if k.net == net]) == before - 1
         assert not judge(after).too_near
         joined += 1
-    assert joined >= 8
+    assert joined >= 5
 
 
 @pytest.mark.campaign
@@ -110,16 +110,16 @@ def test_a_via_has_room_or_there_is_none(routed: Wired) -> None:
     random = Random(5)
     xs, ys = zip(*wired.design.board.outline, strict=True)
     made = 0
-    for _ in range(200):
+    for _ in range(60):
         spot = Point(random.randrange(min(xs), max(xs), 100_000), random.randrange(min(ys), max(ys), 100_000))
         via = guide.via_at(net, spot)
         if via is not None:
             assert Room(wired, net).in_the_way((), [via]) == ""
             made += 1
-    assert 5 < made < 195
+    assert 2 < made < 58
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=12, deadline=None, suppress_health_check=list(HealthCheck))
 @given(seed=st.integers(0, 10_000))
 @pytest.mark.campaign
 def test_a_dragged_piece_keeps_its_net_in_one_piece(routed: Wired, seed: int) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 
 import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
@@ -16,8 +17,10 @@ from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Placement
 from zesty_trace.desktop.layout.measuring import GRIDS
+from zesty_trace.desktop.layout.prints import views_of
 from zesty_trace.desktop.layout.station import LayoutStation
 from zesty_trace.desktop.window.shell import MainWindow
+from zesty_trace.errors import InputError
 
 LEFT, NONE = Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier
 
@@ -237,3 +240,43 @@ def test_a_drag_that_tears_its_net_is_refused(station: LayoutStation, settle) ->
     assert "come apart" in station.detail.text()
     assert isinstance(before, Design)
     assert isinstance(board.placements["R12"], Placement)
+
+
+def test_the_board_is_written_on_paper_at_its_size(station: LayoutStation, settle, tmp_path) -> None:
+    station.write_paper(str(tmp_path / "b.svg"))
+    names = {p.name for p in tmp_path.glob("*.svg")}
+    assert names == {
+        f"b-{v}.svg" for v in ("top", "bottom", "silk-top", "silk-bottom", "assembly-top", "assembly-bottom")
+    }
+    text = (tmp_path / "b-bottom.svg").read_text()
+    assert "seen from the bottom, mirrored" in text
+    wide = float(re.search(r'width="([\d.]+)mm"', text)[1])
+    view = [float(v) for v in re.search(r'viewBox="([^"]+)"', text)[1].split()]
+    assert wide / view[2] == pytest.approx(0.1, rel=2e-3)  # ten units a millimetre: 1:1
+    station.write_paper(str(tmp_path / "b.pdf"))
+    pdf = (tmp_path / "b.pdf").read_bytes()
+    assert pdf.startswith(b"%PDF")
+    assert len(re.findall(rb"/Type\s*/Page\b", pdf)) == 6
+    with pytest.raises(InputError, match="no view"):
+        views_of(station.session.wired, "top, middle")
+
+
+def test_the_current_of_the_picked_net_is_laid_over_the_board(station: LayoutStation, settle) -> None:
+    window = station.window()
+    plain = station.canvas.grab().toImage()
+    station.looks.current.click()
+    settle(window)
+    assert "A/mm²" in station.detail.text()
+    assert station.canvas.flow is not None
+    assert station.canvas.grab().toImage() != plain
+    busiest = station.canvas.flow.flow.net
+    station.looks.turn("route")
+    settle(window)
+    net, x, y = track_to_pick(station)
+    click(station, x, y)
+    station._show()
+    settle(window)
+    shown = station.canvas.flow.flow.net if station.canvas.flow else ""
+    assert net in (shown, busiest) or "no current" in station.detail.text() or shown in ("", net)
+    station.looks.current.click()
+    assert station.canvas.flow is None

@@ -92,6 +92,13 @@ def _add_layout(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
         ("two", {"metavar": "B", "help": "another pin of its net"}),
     )
     add("heat", fields.heat_command, "how warm the board gets below each part that heats", project)
+    add(
+        "current",
+        fields.current_command,
+        "how dense the current is in the copper of a net, and what it loses",
+        project,
+        ("net", {"nargs": "?", "default": "", "metavar": "NET", "help": "the busiest without it"}),
+    )
     add("tidy", copper.tidy_command, "make routed copper shorter, with fewer vias", project)
     add(
         "pour",

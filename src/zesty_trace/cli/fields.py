@@ -56,6 +56,31 @@ def resistance_command(a: argparse.Namespace) -> Answer:
     return FINE, data, text
 
 
+def current_command(a: argparse.Namespace) -> Answer:
+    """Say how dense the current is in the copper of a net, and what it loses."""
+    from zesty_trace.core.board.density import busiest_net, flow_of
+
+    wired, _ = load(a.project)
+    flow = flow_of(wired, a.net or busiest_net(wired))
+    data = {
+        "net": flow.net,
+        "state": flow.state,
+        "current_a": flow.current_a,
+        "densest_a_mm2": round(flow.most_a_mm2, 1),
+        "x_mm": mm(flow.densest.x_nm),
+        "y_mm": mm(flow.densest.y_nm),
+        "layer": flow.densest_on,
+        "drop_v": flow.drop_v,
+        "loss_w": flow.loss_w,
+    }
+    text = (
+        f"{flow.net} carries {say(flow.current_a, 'A')} in “{flow.state}”: densest {flow.most_a_mm2:.0f} A/mm² at "
+        f"{mm(flow.densest.x_nm):.1f}, {mm(flow.densest.y_nm):.1f} mm on {flow.densest_on}. "
+        f"Its copper drops {say(flow.drop_v, 'V')} and loses {say(flow.loss_w, 'W')}."
+    )
+    return FINE, data, text
+
+
 def heat_command(a: argparse.Namespace) -> Answer:
     """Say how warm the board gets below each part that heats."""
     from zesty_trace.core.board.heat import heat_picture

@@ -71,7 +71,7 @@ def resistance(wired: Wired, a: Pin, b: Pin) -> Conduction:
         raise EditError(f"{a} and {b} are not two pins of one net", str(b), "Name two pins of one net")
     rules = wired.design.board.rules
     areas = {layer: net_area(wired, net, layer) for layer in wired.design.board.stack}
-    holes = list(_holes(wired, net))
+    holes = list(holes_of(wired, net))
     ends = [[(layer, pad_shape(p)) for p in pads[pin] for layer in p.layers] for pin in (a, b)]
     foils = [sheet_ohm(rules.foil_um(k)) for k in areas]
     solved = solve(areas, holes, (ends[0], ends[1]), foils, mm(rules.thickness_nm))
@@ -80,7 +80,8 @@ def resistance(wired: Wired, a: Pin, b: Pin) -> Conduction:
     return solved
 
 
-def _holes(wired: Wired, net: str) -> Iterator[_Hole]:
+def holes_of(wired: Wired, net: str) -> Iterator[_Hole]:
+    """Yield the plated holes of a net: its vias and its pads that go through."""
     for v in wired.design.board.vias:
         if v.net == net:
             yield _Hole(mm(v.x_nm), mm(v.y_nm), mm(v.diameter_nm), mm(v.drill_nm))
@@ -118,13 +119,13 @@ def solve(
     from scipy.sparse.linalg import spsolve
 
     marks = {layer: [s for end in ends for on, s in end if on == layer] for layer in areas}
-    mesh = _mesh(areas, marks, holes)
-    terminals = [_inside(mesh, end, list(areas)) for end in ends]
+    mesh = mesh_of_layers(areas, marks, holes)
+    terminals = [inside_pads(mesh, end, list(areas)) for end in ends]
     if not len(mesh.triangles) or not all(map(len, terminals)):
         return None
-    groups, barrels = _joints(mesh, holes, depths_mm(len(areas), thickness_mm))
-    owner = _merged(len(mesh.points), [*groups, *terminals])
-    matrix = _laplacian(mesh, square_ohm, owner, barrels)
+    groups, barrels = joints(mesh, holes, depths_mm(len(areas), thickness_mm))
+    owner = merged(len(mesh.points), [*groups, *terminals])
+    matrix = laplacian(mesh, square_ohm, owner, barrels)
     start, end = (int(owner[t[0]]) for t in terminals)
     _, piece = connected_components(matrix, directed=False)
     if piece[start] != piece[end]:
@@ -138,7 +139,7 @@ def solve(
     return Conduction(float(volts[start]), mesh, volts[owner])
 
 
-def _laplacian(mesh: Mesh, square_ohm: list[float], owner: I64, barrels: list[tuple[int, int, float]]) -> Any:
+def laplacian(mesh: Mesh, square_ohm: list[float], owner: I64, barrels: list[tuple[int, int, float]]) -> Any:
     """Return the matrix of conductances between the nodes, siemens."""
     from scipy.sparse import coo_matrix
 
@@ -152,7 +153,7 @@ def _laplacian(mesh: Mesh, square_ohm: list[float], owner: I64, barrels: list[tu
     return coo_matrix((values, (rows, columns)), (count, count)).tocsr()
 
 
-def _mesh(areas: dict[LayerName, Any], marks: dict[LayerName, list[Any]], holes: list[_Hole]) -> Mesh:
+def mesh_of_layers(areas: dict[LayerName, Any], marks: dict[LayerName, list[Any]], holes: list[_Hole]) -> Mesh:
     """Return triangles over the copper of all layers, the outlines of pads and holes among their edges."""
     points: list[F64] = []
     triangles: list[I64] = []
@@ -219,7 +220,7 @@ def depths_mm(layers: int, thickness_mm: float) -> list[float]:
     return [0.0, PREPREG_MM, thickness_mm - PREPREG_MM, thickness_mm] if layers == 4 else [0.0, thickness_mm]
 
 
-def _joints(mesh: Mesh, holes: list[_Hole], depths: list[float]) -> tuple[list[I64], list[tuple[int, int, float]]]:
+def joints(mesh: Mesh, holes: list[_Hole], depths: list[float]) -> tuple[list[I64], list[tuple[int, int, float]]]:
     """Return the points of each hole's ring on each layer, which are one, and the barrels between them."""
     groups: list[I64] = []
     barrels: list[tuple[int, int, float]] = []
@@ -234,7 +235,7 @@ def _joints(mesh: Mesh, holes: list[_Hole], depths: list[float]) -> tuple[list[I
     return groups, barrels
 
 
-def _inside(mesh: Mesh, end: list[tuple[LayerName, Any]], layers: list[LayerName]) -> I64:
+def inside_pads(mesh: Mesh, end: list[tuple[LayerName, Any]], layers: list[LayerName]) -> I64:
     """Return the points of the mesh in the pads of an end."""
     from shapely import intersects_xy
 
@@ -246,7 +247,7 @@ def _inside(mesh: Mesh, end: list[tuple[LayerName, Any]], layers: list[LayerName
     return np.concatenate(found)
 
 
-def _merged(count: int, groups: list[I64]) -> I64:
+def merged(count: int, groups: list[I64]) -> I64:
     """Return for each point the number of the node that it is, points of a group being one."""
     from scipy.sparse import coo_matrix
     from scipy.sparse.csgraph import connected_components

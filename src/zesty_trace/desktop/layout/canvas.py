@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QWidget
 from zesty_trace.core.board.heat import HeatPicture
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
+from zesty_trace.desktop.layout.current import FlowPicture
 from zesty_trace.desktop.layout.hand import HandTool
 from zesty_trace.desktop.layout.heat import draw_heat
 from zesty_trace.desktop.layout.made import MadeLook, draw_made, draw_size, made_rect
@@ -55,6 +56,7 @@ class BoardCanvas(Canvas):
         self.grid_nm, self.show_grid = SNAP_NM, False
         self.made: MadeLook | None = None  # the board as it will be made, instead of its parts and copper
         self.heat: HeatPicture | None = None
+        self.flow: FlowPicture | None = None
         self._drawn: Drawn | None = None
         self._rest = QTimer(self)
         self._rest.setSingleShot(True)
@@ -92,6 +94,8 @@ class BoardCanvas(Canvas):
         self._backdrop(p)
         if self.heat is not None and self.view is not None:
             draw_heat(p, self.view.wired, self.heat)
+        if self.flow is not None:
+            self.flow.draw(p)
         path = self.painter.bodies.get(self.selected_ref)
         if path is not None:
             t = theme.current()
@@ -166,6 +170,11 @@ class BoardCanvas(Canvas):
     def show_heat(self, picture: HeatPicture | None) -> None:
         """Show how warm the board gets, or no longer."""
         self.heat = picture
+        self.update()
+
+    def show_flow(self, picture: FlowPicture | None) -> None:
+        """Show how dense the current of a net is, or no longer."""
+        self.flow = picture
         self.update()
 
     def show_trial(self, trial: Trial | None) -> None:

@@ -52,6 +52,7 @@ class Looks(QWidget):
         self.back.toggled.connect(self.flipped)
         self.side = self.toggle("Side", "The board from its side, with the lid of the case", False)
         self.heat = self.toggle("Heat", "How warm the board gets, in still air", False)
+        self.current = self.toggle("Current", "How dense the current is in the picked net, or in the busiest", False)
         self.tape = self._button("Measure", "Between two points, in mm and mil (M)", False)
         self.tape.toggled.connect(self.measuring)
         self.grid = QComboBox()
@@ -60,7 +61,7 @@ class Looks(QWidget):
         self.grid.setAccessibleName("Grid")
         self.grid.currentTextChanged.connect(self._grid)
         layers = dict.fromkeys(self.layers.values())
-        held = row(*before, None, *layers, self.back, self.side, self.heat, None, self.tape, self.grid)
+        held = row(*before, None, *layers, self.back, self.side, self.heat, self.current, None, self.tape, self.grid)
         layout = lines_of(held)
         self.setLayout(layout)
 

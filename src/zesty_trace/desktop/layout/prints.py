@@ -7,6 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt
 from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QPen, QPolygonF
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from zesty_trace.core.board.copper import board_pads, hole_items, hole_shape, pattern_of, to_board
 from zesty_trace.core.board.pour import pour_shapes
@@ -89,6 +90,20 @@ def write_board_svg(path: Path, wired: Wired, views: Sequence[str]) -> list[Path
         p.end()
         made.append(target)
     return made
+
+
+def ask_and_write(parent: QWidget, wired: Wired, folder: Path, name: str = "") -> list[Path]:
+    """Ask for a file, PDF or SVG, and write all views of the board to it; none if nothing was chosen."""
+    if not name:
+        start, kinds = str(folder / "board.pdf"), "PDF (*.pdf);;SVG, a file a view (*.svg)"
+        name = QFileDialog.getSaveFileName(parent, "The board on paper", start, kinds)[0]
+    if not name:
+        return []
+    path, views = Path(name), views_of(wired)
+    if path.suffix.lower() == ".svg":
+        return write_board_svg(path, wired, views)
+    write_board_pdf(path, wired, views)
+    return [path]
 
 
 def paint_view(p: QPainter, area: QRectF, wired: Wired, view: str) -> None:

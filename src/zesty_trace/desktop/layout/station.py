@@ -11,7 +11,6 @@ from PySide6.QtWidgets import QPushButton, QSplitter, QVBoxLayout
 
 from zesty_trace.core.board.elevation import elevation
 from zesty_trace.core.board.hand.moving import loosened
-from zesty_trace.core.board.heat import HeatPicture, heat_picture
 from zesty_trace.core.board.links import Connectivity, connectivity
 from zesty_trace.core.board.live import LiveReview
 from zesty_trace.core.board.pour import pour_shapes
@@ -20,7 +19,7 @@ from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import FACES, Design, Face, LayerName
+from zesty_trace.core.design.model import Design, LayerName
 from zesty_trace.core.findings import Finding
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import mm, say_count, say_mm
@@ -31,10 +30,9 @@ from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.drawers.stack import LayoutDrawers
 from zesty_trace.desktop.layout.hand import START, HandTool
-from zesty_trace.desktop.layout.heat import heat_words
 from zesty_trace.desktop.layout.looks import INTENTS, Looks
-from zesty_trace.desktop.layout.made import MadeLook, made_look
 from zesty_trace.desktop.layout.painter import BoardView, shape_path
+from zesty_trace.desktop.layout.pictures import Pictures
 from zesty_trace.desktop.layout.side import SideView
 from zesty_trace.desktop.layout.trial import try_part
 from zesty_trace.desktop.project.station import Station, WorkedOut
@@ -73,7 +71,6 @@ class LayoutStation(Station):
         self._state: Connectivity | None = None
         self._pours: dict[LayerName, list[QPainterPath]] = {}
         self._live: LiveReview | None = None
-        self._heated: HeatPicture | str = ""
         self._joined = WorkedOut(self.session, "Links", self._join, self._take_links, self._pull_if_seen)
         self.hint = label("", "muted")
         self.place_button = button("Place the rest", self.place, tip="Ctrl+P")
@@ -81,10 +78,7 @@ class LayoutStation(Station):
         self.rip_button = button("Clear", self.rip, tip="Take all tracks, vias and pours off")
         self.drawers = LayoutDrawers(self.session)
         self.toggles = {key: self._drawer_toggle(key, title) for key, title in LayoutDrawers.TITLES.items()}
-        self._heat = WorkedOut(self.session, "Heat", self._work_heat, self._take_heat, self._pull_if_seen)
         self._ways = WorkedOut(self.session, "Ways", self._work_guide, self._take_guide, self._pull_if_seen)
-        self._made = WorkedOut(self.session, "As made", self._work_made, self._take_made, self._pull_if_seen)
-        self._faces: dict[Face, MadeLook] = {}
         self.looks = Looks(*self.toggles.values())
         self.layer_toggles = self.looks.layers
         self.side_toggle, self.heat_toggle = self.looks.side, self.looks.heat
@@ -115,6 +109,7 @@ class LayoutStation(Station):
         c.picked.connect(self._picked)
         c.measured.connect(self._measured)
         self.tool = HandTool(self.looks.shown, self.detail.setText, self._commit_hand, c.update)
+        self.pictures = Pictures(self.session, c, looks, self.detail.setText, lambda: self.tool.net, self._pull_if_seen)
         looks.changed.connect(self._show)
         looks.turned.connect(self._turned)
         looks.flipped.connect(c.flip)
@@ -177,14 +172,6 @@ class LayoutStation(Station):
         self.tool.guide = guide
         if self.tool.net and self.tool.laying is None:
             self.detail.setText(START)
-
-    def _work_made(self, wired: Wired) -> dict[Face, MadeLook]:
-        """Return both faces as they will be made; called off the GUI thread."""
-        return {face: made_look(wired, face) for face in FACES}
-
-    def _take_made(self, faces: dict[Face, MadeLook]) -> None:
-        self._faces = faces
-        self._show()
 
     def _measured(self, words: str) -> None:
         self.detail.setText(words)
@@ -308,9 +295,8 @@ class LayoutStation(Station):
                 checking=self.looks.intent == "check",
             )
         )
-        self._show_made()
         self._say_state(fresh)
-        self._show_heat()
+        self.pictures.show()
         self.side.setVisible(self.side_toggle.isChecked() and bool(self.session.design.board.outline))
         if self.side.isVisibleTo(self):
             self.side.show_side(elevation(self.session.wired))
@@ -319,37 +305,6 @@ class LayoutStation(Station):
         """Return every place that the review has something to say about."""
         found = (f for f in self.session.findings["layout"] if not f.accepted)
         return tuple((mm(at.x_nm), mm(at.y_nm)) for f in found for at in f.at)
-
-    def _show_made(self) -> None:
-        """Show the board as it will be made, once that is worked out."""
-        wanted = self.looks.intent == "made" and bool(self.session.design.board.outline)
-        there = wanted and self._made.ask()
-        face: Face = "bottom" if self.canvas.flipped else "top"
-        self.canvas.show_made(self._faces[face] if there else None)
-        if wanted:
-            self.detail.setText(f"The {face} as it will be made, in {self.session.design.build.colour}, without parts.")
-
-    def _work_heat(self, wired: Wired) -> HeatPicture | str:
-        """Return the heat picture, or why there is none; called off the GUI thread."""
-        try:
-            return heat_picture(wired)
-        except ZestyError as error:
-            return str(error)
-
-    def _take_heat(self, _picture: HeatPicture | str) -> None:
-        self._heated = _picture
-        self._show_heat()
-
-    def _show_heat(self) -> None:
-        """Show the heat of the board as it is, once it is worked out; an older picture is not shown."""
-        if not self.heat_toggle.isChecked() or not self.session.design.board.placements or not self._heat.ask():
-            self.canvas.show_heat(None)
-        elif isinstance(self._heated, str):
-            self.canvas.show_heat(None)
-            self.detail.setText(self._heated)
-        else:
-            self.canvas.show_heat(self._heated)
-            self.detail.setText(heat_words(self._heated))
 
     def _say_state(self, fresh: bool) -> None:
         design = self.session.design
@@ -476,6 +431,18 @@ class LayoutStation(Station):
                 )
             )
 
+    def write_paper(self, name: str = "") -> None:
+        """Write layers and assembly drawings at 1:1, as PDF or SVG."""
+        from zesty_trace.desktop.layout.prints import ask_and_write
+
+        try:
+            made = ask_and_write(self, self.session.wired, self.session.path, name)
+        except ZestyError as error:
+            self.session.message.emit(str(error))
+            return
+        if made:
+            self.session.message.emit(f"Wrote {', '.join(p.name for p in made)}")
+
     def route_picked(self) -> None:
         """Route the nets of the part that is picked, anew."""
         ref = self.canvas.selected_ref
@@ -544,9 +511,11 @@ class LayoutStation(Station):
                 Action(f"Look at the board: {title.lower()}", keys, lambda i=intent: self.looks.turn(i))  # type: ignore[misc]
                 for intent, (title, keys, _) in INTENTS.items()
             ),
+            Action("Write the board on paper: layers and assembly drawings, 1:1, PDF or SVG", "", self.write_paper),
             Action("See the board from behind", "Ctrl+B", self.looks.back.toggle),
             Action("Measure on the board", "", self.looks.tape.toggle),
             Action("Show how warm the board gets", "", self.heat_toggle.toggle),
+            Action("Show how dense the current is in the copper", "", self.looks.current.toggle),
             Action("Show the board from its side", "Ctrl+Shift+3", self.side_toggle.toggle),
             Action("Say where a part goes", "Ctrl+L", self.say_line.focus_line),
         ]

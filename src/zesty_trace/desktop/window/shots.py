@@ -8,9 +8,11 @@ from collections.abc import Callable
 from datetime import date
 from pathlib import Path
 
-from PySide6.QtCore import QEventLoop, QSettings
+from PySide6.QtCore import QEventLoop, QPointF, QSettings
 from PySide6.QtWidgets import QApplication
 
+from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.rules.leftovers import take_off
 from zesty_trace.core.design import edits
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.project.session import Session
@@ -78,11 +80,37 @@ def take_shots(folder: Path, name: str = "light", demo: str = DEMO) -> list[Path
     return made
 
 
+def _by_hand(window: MainWindow, shot: Callable[[str, str], None]) -> None:
+    """Draw a way that is being laid, the current of the busiest net, and the board as it will be made."""
+    station = window.station
+    looks, tool = station.looks, station.tool  # type: ignore[attr-defined]
+    before = window.session.design
+    net = next(n for n in before.nets if sum(t.net == n for t in before.board.tracks) == 2)
+    window.session.do("taken off", lambda d: edits.set_board(take_off(d, net), pours=d.board.pours))
+    looks.turn("route")
+    settle(window)
+    link = next(k for k in connectivity(window.session.wired).links if k.net == net)
+    tool.press(QPointF(link.ax_nm / 1e6, link.ay_nm / 1e6))
+    tool.move(QPointF(link.bx_nm / 1e6, link.by_nm / 1e6))
+    shot("layout", "3d-by-hand")
+    tool.let_go()
+    window.session.undo()
+    looks.turn("place")
+    looks.current.setChecked(True)
+    shot("layout", "3e-current")
+    looks.current.setChecked(False)
+    looks.turn("made")
+    shot("layout", "3f-as-made")
+    looks.turn("place")
+    settle(window)
+
+
 def _walk(window: MainWindow, shot: Callable[[str, str], None]) -> None:
     window.go("layout")
     window.station.route()  # type: ignore[attr-defined]
     settle(window)
     shot("layout", "3-layout")
+    _by_hand(window, shot)
     window.station.open_drawer("board")  # type: ignore[attr-defined]
     window.station.side_toggle.setChecked(True)  # type: ignore[attr-defined]
     shot("layout", "3b-board-and-object")
