@@ -25,6 +25,7 @@ def test_every_rule_says_why_by_what_source_and_against_what_limits() -> None:
     assert len({r.id for r in rules}) == len(rules)
 
 
+@pytest.mark.campaign
 def test_no_finding_is_made_without_a_rule_of_the_register() -> None:
     """By the source itself: outside of `findings`, nobody makes a Finding by hand."""
     makers = []

@@ -65,8 +65,8 @@ class NetCopper:
     shapes: dict[LayerName, list[tuple[Key, Any]]] = field(default_factory=dict)
 
     @classmethod
-    def of(cls, wired: Wired, net: str) -> NetCopper:
-        """Return the copper of a net."""
+    def of(cls, wired: Wired, net: str, fills: bool = True) -> NetCopper:
+        """Return the copper of a net; without its fills where these are not to be worked out."""
         board = wired.design.board
         found = cls(
             {k: t for k, t in enumerate(board.tracks) if t.net == net},
@@ -78,8 +78,9 @@ class NetCopper:
                 if item.net == net:
                     what, number = str(item.node[0]), item.node[1]
                     here.append(((what, number) if isinstance(number, int) else (what, n), item.shape))
-            fills = [piece for name, area in pour_shapes(wired, layer) if name == net for piece in area.geoms]
-            here += [(("pour", n), piece) for n, piece in enumerate(fills)]
+            poured = pour_shapes(wired, layer) if fills else ()
+            areas = [piece for name, area in poured if name == net for piece in area.geoms]
+            here += [(("pour", n), piece) for n, piece in enumerate(areas)]
             found.shapes[layer] = here
         return found
 
@@ -110,13 +111,16 @@ class NetCopper:
         return {key for key, shape in self.shapes[layer] if key != own and key not in gone and shape.intersects(disc)}
 
 
-def with_what_hangs_on(wired: Wired, gone: Iterable[Key]) -> set[Key]:
-    """Return pieces with all that leads nowhere without them; what ended in the air before is left."""
+def with_what_hangs_on(wired: Wired, gone: Iterable[Key], fills: bool = True) -> set[Key]:
+    """Return pieces with all that leads nowhere without them; what ended in the air before is left.
+
+    Without `fills`, what ends in a pour alone counts as ending in the air already.
+    """
     board = wired.design.board
     lost = set(gone)
     nets = {board.tracks[k].net if what == "track" else board.vias[k].net for what, k in lost}
     for net in sorted(nets):
-        copper = NetCopper.of(wired, net)
+        copper = NetCopper.of(wired, net, fills)
         loose_before = copper.loose(())
         while more := copper.loose(lost) - loose_before - lost:
             lost |= {key for key in more if not _locked(wired, key)}
