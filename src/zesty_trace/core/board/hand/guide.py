@@ -97,7 +97,7 @@ class Guide:
         """Return the way from a pad, or from where the last piece ended, to the pointer; None if there is none.
 
         It ends on the pad of the net that is under the pointer, else at the free place next to it. `vias` allows it to
-        change layers where it must.
+        change layers where it must, a little way round the straight line.
         """
         number = self._net(net)
         starts = self._starts(number, start, layer)
@@ -112,8 +112,10 @@ class Guide:
         if self._marked != number:
             mark_pads(self.grid, number)
             self._marked = number
-        price = VIA_PRICE if vias else -1
-        if not propose(self.grid, number, starts, goals, kind, price, WEIGHT, MARGIN, self._sources, self._window):
+        price, tries = (VIA_PRICE, 1) if vias else (-1, 3)  # with vias all of a large board would take too long
+        if not propose(
+            self.grid, number, starts, goals, kind, price, WEIGHT, MARGIN, tries, self._sources, self._window
+        ):
             return None
         return self._way(net, self.board.path(0).tolist(), to, start)
 

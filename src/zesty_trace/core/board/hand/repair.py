@@ -19,7 +19,7 @@ from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm, say_count
 from zesty_trace.errors import Cancelled
 
-ROUNDS = ((6.0, True), (6.0, False), (18.0, False), (18.0, False))  # mm round a gap; whether vias go down to pours
+ROUNDS = ((4.0, True), (6.0, False), (18.0, False), (18.0, False))  # mm round a gap; whether vias go down to pours
 MOST_LINKS = 40
 
 
@@ -33,12 +33,13 @@ class Repaired:
 
 
 def repair(wired: Wired, report: Report = quiet, nets: set[str] | None = None) -> Repaired:
-    """Join what is open, of these nets or of all, without touching copper that is there; half a second for ten links.
+    """Join what is open, of these nets or of all, without touching copper that is there; a second or two for ten links.
 
     What cannot be joined so is left: the whole router may move the machine's copper out of the way. Cancelled if
     `report` returns False.
     """
     from zesty_trace.core.board.router import widths_of
+    from zesty_trace.core.board.routing.reading import problem_of
 
     graph = CopperGraph(wired)
     near_before = set(graph.too_near)
@@ -47,15 +48,19 @@ def repair(wired: Wired, report: Report = quiet, nets: set[str] | None = None) -
         return [k for k in graph.connectivity().links if nets is None or k.net in nets]
 
     asked = left = still_open()
-    design, width_of = wired.design, widths_of(wired) if asked else None
+    design, width_of = wired.design, widths_of(wired)
     for around, down in ROUNDS:
         if not left or len(left) > MOST_LINKS:
             break
         if not report(0.2, f"joining {say_count(len(left), 'link')}"):
             raise Cancelled
         before = design
+        now = wired.with_design(design)
+        whole = problem_of(now, width_of, {k.net for k in left})
+        if not down:
+            whole = as_joined(graph, now, whole)
         for window, links in windows(left, around):
-            design = _with_more(graph, wired.with_design(design), window, {k.net for k in links}, width_of, down)
+            design = _with_more(design, whole, window, {k.net for k in links})
         design = _without_conflicts(graph, wired, design, near_before)
         if design is not before:
             graph.fill(wired.with_design(design))
@@ -80,36 +85,38 @@ def windows(links: list[Link], around_mm: float) -> list[tuple[Any, list[Link]]]
     return found
 
 
-def _with_more(graph: CopperGraph, wired: Wired, window: Any, nets: set[str], width_of: Any, down: bool) -> Design:
-    """Return the design with new copper that joins nets within a window, round all that is there."""
+def _with_more(design: Design, whole: Problem, window: Any, nets: set[str]) -> Design:
+    """Return the design with new copper that joins nets within a window, round all that is there.
+
+    What is laid in one window keeps off its sides, so that windows that share nothing may be filled one by one.
+    """
     from zesty_trace.core.board.routing.negotiate import Negotiation
     from zesty_trace.core.board.routing.problem import lay_out
-    from zesty_trace.core.board.routing.reading import problem_of
     from zesty_trace.core.board.routing.tracks import copper_of
 
-    whole = problem_of(wired, width_of, nets)
-    problem = cropped(whole if down else as_joined(graph, wired, whole), window, nets)
+    problem = cropped(whole, window, nets)
     if problem is None:
-        return wired.design
+        return design
     work = Negotiation(lay_out(problem), quiet)
     work.run()
-    tracks, vias = copper_of(work.board, wired.design.board.stack)
-    board = wired.design.board
+    board = design.board
+    tracks, vias = copper_of(work.board, board.stack)
     if not tracks and not vias:
-        return wired.design
-    return edits.set_copper(wired.design, [*board.tracks, *tracks], [*board.vias, *vias], board.pours)
+        return design
+    return edits.set_copper(design, [*board.tracks, *tracks], [*board.vias, *vias], board.pours)
 
 
 def as_joined(graph: CopperGraph, wired: Wired, problem: Problem) -> Problem:
     """Return a problem in which pads that fill joins are one group: what is open is joined by tracks alone."""
     pads = [p for p in board_pads(wired) if p.layers or p.drill_nm]
+    wanted = {problem.nets[g.net] for g in problem.groups if g.width_mm > 0}
     piece_of: dict[int, int] = {}
-    for k, pad in enumerate(pads):
-        if pad.layers and k not in piece_of:
-            reached = graph.together(pad_node(pad))
-            for n in range(k, len(pads)):
-                if pads[n].net == pad.net and pads[n].layers and pad_node(pads[n]) in reached:
-                    piece_of[n] = k
+    for net in wanted:
+        own = [k for k, p in enumerate(pads) if p.net == net and p.layers]
+        for k in own:
+            if k not in piece_of:
+                reached = graph.together(pad_node(pads[k]))
+                piece_of |= {n: k for n in own if pad_node(pads[n]) in reached}
     merged: dict[tuple[int, int], Group] = {}
     for n, group in enumerate(problem.groups):
         piece = next((piece_of[k] for k in group.shapes if k in piece_of), -1 - n)

@@ -251,12 +251,14 @@ def propose(
     via_price: int,
     weight: int,
     margin: int,
+    tries: int,
     sources: I32,
     window: I32,
 ) -> bool:
     """Find and write, as the only path, the cheapest way from any of `starts` to any of `goals` through nothing.
 
-    The window round both grows by half a board before it gives up. A `via_price` below zero keeps to the layer.
+    The window round both grows, to all of the board at the third of its `tries`. A `via_price` below zero keeps to the
+    layer.
     """
     target, paths = grid.main, grid.main[grid.paths_at :]
     box = np.zeros(4, dtype=np.int32)
@@ -270,7 +272,7 @@ def propose(
     for k in range(count):
         sources[k] = starts[k]
     around = margin
-    for trial in range(3):
+    for trial in range(tries):
         grid.state[0] = 0
         grid.state[1] += 1
         number = int(grid.state[1])
