@@ -126,7 +126,7 @@ def edited(wired: Wired, random: Random) -> Wired:
     return wired.edited(edits.set_copper, [*board.tracks, track], board.vias, board.pours)
 
 
-@settings(max_examples=15, deadline=None, suppress_health_check=list(HealthCheck))
+@settings(max_examples=10, deadline=None, suppress_health_check=list(HealthCheck))
 @given(seed=st.integers(0, 100_000), poured=st.booleans())
 @pytest.mark.campaign
 def test_the_graph_is_what_brute_force_builds_after_every_edit(seed: int, poured: bool) -> None:

@@ -108,7 +108,7 @@ def test_an_attempt_that_is_cut_off_leaves_unknown_content(records: Records, job
     assert records.boards()[0].content().why.startswith("unknown content")
 
 
-@pytest.mark.parametrize("number", [signal.SIGKILL, signal.SIGTERM, signal.SIGINT, signal.SIGHUP])
+@pytest.mark.parametrize("number", [signal.SIGKILL, signal.SIGTERM])
 def test_a_program_that_is_ended_while_flashing_leaves_unknown_content(project: Path, number: signal.Signals) -> None:
     with running("target", "--uid", "0e1f" * 6) as said:
         assert flash(said["port"], project, "--serial", "A-001").returncode == 0

@@ -42,20 +42,27 @@ def page_for(wired: Wired) -> tuple[QPageSize.PageSizeId, QPageLayout.Orientatio
     raise InputError(words, "print", "Write its outline as DXF instead")
 
 
-def write_true_size(path: Path, wired: Wired) -> None:
-    """Write the board at 1:1, and its side view below, as a PDF. InputError, StoreError."""
+def begin_pdf(p: QPainter, path: Path, wired: Wired, title: str) -> tuple[QPdfWriter, float, QRectF]:
+    """Begin a PDF on the smallest paper that takes the board; return it, its units a mm, and its room in mm.
+
+    InputError if the board goes on no paper, StoreError if the file cannot be written.
+    """
     paper, way = page_for(wired)
     writer = QPdfWriter(str(path))
     writer.setResolution(600)
-    writer.setTitle(f"{wired.design.name} {wired.design.revision}, 1:1")
+    writer.setTitle(f"{wired.design.name} {wired.design.revision}{title}")
     writer.setPageSize(QPageSize(paper))
     writer.setPageOrientation(way)
     writer.setPageMargins(QMarginsF(MARGIN_MM, MARGIN_MM, MARGIN_MM, MARGIN_MM), QPageLayout.Unit.Millimeter)
-    p = QPainter()
     if not p.begin(writer):
         raise StoreError("The PDF could not be written", str(path), "Choose a folder that you may write to")
-    scale = writer.logicalDpiX() / 25.4
-    layout = writer.pageLayout().paintRect(QPageLayout.Unit.Millimeter)
+    return writer, writer.logicalDpiX() / 25.4, writer.pageLayout().paintRect(QPageLayout.Unit.Millimeter)
+
+
+def write_true_size(path: Path, wired: Wired) -> None:
+    """Write the board at 1:1, and its side view below, as a PDF. InputError, StoreError."""
+    p = QPainter()
+    writer, scale, layout = begin_pdf(p, path, wired, ", 1:1")
     with on_paper():
         p.save()
         p.scale(scale, scale)

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PySide6.QtCore import QMarginsF, QPointF, QRectF, QSizeF, Qt
-from PySide6.QtGui import QPageLayout, QPageSize, QPainter, QPdfWriter, QPen, QPolygonF
+from PySide6.QtCore import QPointF, QRectF, QSizeF, Qt
+from PySide6.QtGui import QPainter, QPen, QPolygonF
 from PySide6.QtWidgets import QFileDialog, QWidget
 
 from zesty_trace.core.board.copper import board_pads, hole_items, hole_shape, pattern_of, to_board
@@ -17,7 +17,7 @@ from zesty_trace.core.design.model import COPPER, FACES
 from zesty_trace.core.quantities import mm
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, flat_text, outline_rect, pad_path, shape_path
-from zesty_trace.desktop.layout.paper import FOOT_MM, HEAD_MM, MARGIN_MM, page_for, scale_bar, words_at
+from zesty_trace.desktop.layout.paper import FOOT_MM, HEAD_MM, MARGIN_MM, begin_pdf, scale_bar, words_at
 from zesty_trace.desktop.schematic.paper import on_paper
 from zesty_trace.errors import InputError, StoreError
 
@@ -43,18 +43,8 @@ def mirrored(view: str) -> bool:
 
 def write_board_pdf(path: Path, wired: Wired, views: Sequence[str]) -> None:
     """Write views of a board at 1:1, a page each, as a PDF. InputError if it goes on no paper, StoreError."""
-    paper, way = page_for(wired)
-    writer = QPdfWriter(str(path))
-    writer.setResolution(600)
-    writer.setTitle(f"{wired.design.name} {wired.design.revision}")
-    writer.setPageSize(QPageSize(paper))
-    writer.setPageOrientation(way)
-    writer.setPageMargins(QMarginsF(*[MARGIN_MM] * 4), QPageLayout.Unit.Millimeter)
     p = QPainter()
-    if not p.begin(writer):
-        raise StoreError("The PDF could not be written", str(path), "Choose a folder that you may write to")
-    scale = writer.logicalDpiX() / 25.4
-    layout = writer.pageLayout().paintRect(QPageLayout.Unit.Millimeter)
+    writer, scale, layout = begin_pdf(p, path, wired, "")
     with on_paper():
         for number, view in enumerate(views):
             if number:
