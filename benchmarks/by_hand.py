@@ -17,8 +17,8 @@ from benchmarks.random_boards import random_board
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.hand.guide import Guide
 from zesty_trace.core.board.hand.pieces import taken, with_what_hangs_on
-from zesty_trace.core.board.hand.repair import repair
 from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.repair import repair
 from zesty_trace.core.board.router import route
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

@@ -25,8 +25,8 @@ from zesty_trace.core.board.hand.pieces import (
     taken,
     with_what_hangs_on,
 )
-from zesty_trace.core.board.hand.repair import repair, windows
 from zesty_trace.core.board.links import connectivity
+from zesty_trace.core.board.repair import repair, windows
 from zesty_trace.core.board.router import route
 from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.circuit.wired import Wired

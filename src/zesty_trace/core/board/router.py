@@ -6,26 +6,26 @@ measured once more as exact shapes before it is given back; the grid's word alon
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from time import monotonic
 from typing import TYPE_CHECKING
 
-from zesty_trace.core.board.copper import BoardPad, board_pads, copper_items
+from zesty_trace.core.board.copper import copper_items
 from zesty_trace.core.board.links import Link, connectivity
 from zesty_trace.core.board.pair_router import with_pairs
 from zesty_trace.core.board.rules.currents import TRACK_WIDTH, check_currents
 from zesty_trace.core.board.shorts import nets_too_near
+from zesty_trace.core.board.values import refuse_unroutable
 from zesty_trace.core.board.voltages import spacings
-from zesty_trace.core.board.widths import width_for
-from zesty_trace.core.circuit.analysis import analyse
+from zesty_trace.core.board.widths import widths_of
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import FACES, Design, Pin, Pour
+from zesty_trace.core.design.model import FACES, Design, Pour
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
-from zesty_trace.errors import Cancelled, EditError, SolveError
+from zesty_trace.errors import Cancelled, EditError
 
 if TYPE_CHECKING:
     from zesty_trace.core.board.routing.negotiate import Negotiation
@@ -37,8 +37,6 @@ SEEDS = 3  # orders that are tried where something stays open
 ORDERS = 3  # of nets that are routed one by one
 MOST_TIGHT = 20
 PLANE_PINS = 4
-LIGHT_SHARE = 0.3  # of the widest: legs from this share on, where pieces carry several
-HEAVY_SHARE = 0.6  # of the widest: heavy legs share copper, so each takes the width of the whole
 
 
 @dataclass(frozen=True)
@@ -95,7 +93,7 @@ def route(
     how = _How(report, draw, keep)
     design = _with_pours(wired)
     wired = wired.with_design(design)
-    refuse_unroutable(wired, nets)
+    refuse_unroutable(wired.design, nets)
     wanted = set(design.nets if nets is None else nets)
     first = _without(design, wanted if again else set(), wired)
     if not again and (quick := _repaired(wired.with_design(first), how, wanted)) is not None:
@@ -114,7 +112,7 @@ def _repaired(wired: Wired, how: _How, wanted: set[str]) -> RouteResult | None:
 
     Nets that keep more than the rule from others, and pairs, are left to the whole router.
     """
-    from zesty_trace.core.board.hand.repair import MOST_LINKS, repair
+    from zesty_trace.core.board.repair import MOST_LINKS, repair
     from zesty_trace.core.board.rules.pairs import pairs_of
 
     if not wired.design.board.tracks:
@@ -162,19 +160,6 @@ def _plane_supply(wired: Wired) -> str:
     nets = wired.design.nets
     best = max(wired.rails, key=lambda n: (len(nets.get(n, ())), n), default="")
     return best if len(nets.get(best, ())) >= PLANE_PINS else ""
-
-
-def refuse_unroutable(wired: Wired, nets: Iterable[str] | None = None) -> None:
-    """EditError for a board that cannot be routed: without an outline, with impossible values, or such nets."""
-    from zesty_trace.core.board.values import refuse_wrong_values
-
-    design = wired.design
-    if not design.board.outline:
-        raise EditError("The board has no outline yet", "outline", "Set its size in the brief first")
-    refuse_wrong_values(design)
-    for name in nets or ():
-        if name not in design.nets:
-            raise EditError(f"There is no net {name}", name, "See the nets of the schematic")
 
 
 def _without(design: Design, nets: set[str], wired: Wired) -> Design:
@@ -376,28 +361,3 @@ def _tight(after: Wired, work: Negotiation, link: Link) -> Tight:
         if item.net != link.net
     ]
     return Tight(link, at, min(near)[1] if near else "")
-
-
-def widths_of(wired: Wired, heavy: frozenset[str] = frozenset()) -> Callable[[BoardPad], int]:
-    """Return the width of the track to a pad, nm, for its current; on `heavy` nets that of the trunk for more legs."""
-    rules = wired.design.board.rules
-    try:
-        peaks: Mapping[Pin, float] = analyse(wired).pin_peaks()
-    except SolveError:
-        peaks = {}
-    by_net: dict[str, list[BoardPad]] = {}
-    for pad in board_pads(wired):
-        if pad.net and pad.layers:
-            by_net.setdefault(pad.net, []).append(pad)
-    planes = {p.layer for p in wired.design.board.pours}
-    layer = next((k for k in wired.design.board.stack if k not in FACES and k not in planes), FACES[0])
-    found: dict[tuple[Pin, int, int], int] = {}
-    for pads in by_net.values():
-        least = max((c.width_nm for c in wired.design.board.classes if pads[0].net in c.nets), default=0)
-        own = [max(least, width_for(peaks.get(p.pin, 0.0), rules, layer)) for p in pads]
-        trunk = max(own)
-        for pad, width in zip(pads, own, strict=True):
-            share = LIGHT_SHARE if pad.net in heavy else HEAVY_SHARE
-            wide = trunk if width >= share * trunk and trunk > rules.track_nm else width
-            found[pad.pin, pad.x_nm, pad.y_nm] = wide
-    return lambda pad: found.get((pad.pin, pad.x_nm, pad.y_nm), rules.track_nm)

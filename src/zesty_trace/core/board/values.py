@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import msgspec
@@ -52,6 +52,16 @@ def refuse_wrong_values(design: Design) -> None:
     """EditError for the first value that cannot be."""
     for wrong in wrong_values(design):
         raise EditError(wrong.text, wrong.where, wrong.hint)
+
+
+def refuse_unroutable(design: Design, nets: Iterable[str] | None = None) -> None:
+    """EditError for a board that cannot be routed: without an outline, with impossible values, or such nets."""
+    if not design.board.outline:
+        raise EditError("The board has no outline yet", "outline", "Set its size in the brief first")
+    refuse_wrong_values(design)
+    for name in nets or ():
+        if name not in design.nets:
+            raise EditError(f"There is no net {name}", name, "See the nets of the schematic")
 
 
 def wrong_rules(rules: Rules) -> Iterator[Wrong]:

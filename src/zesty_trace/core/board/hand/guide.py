@@ -16,6 +16,8 @@ from zesty_trace.core.board.routing.growing import mark_pads, propose
 from zesty_trace.core.board.routing.problem import CELL_MM, lay_out
 from zesty_trace.core.board.routing.reading import problem_of
 from zesty_trace.core.board.routing.tracks import path_copper
+from zesty_trace.core.board.values import refuse_unroutable
+from zesty_trace.core.board.widths import widths_of
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LayerName, Pin, Track, Via
 from zesty_trace.core.geometry import Point
@@ -49,9 +51,7 @@ class Guide:
 
     def __init__(self, wired: Wired) -> None:
         """Lay the board out: about a second for 250 parts. EditError without an outline, or for one too large."""
-        from zesty_trace.core.board.router import refuse_unroutable, widths_of
-
-        refuse_unroutable(wired)
+        refuse_unroutable(wired.design)
         self.wired = wired
         self.stack = wired.design.board.stack
         width_of = widths_of(wired)

@@ -12,6 +12,7 @@ from zesty_trace.core.board.copper import board_pads, pad_node
 from zesty_trace.core.board.graph import CopperGraph
 from zesty_trace.core.board.links import Link
 from zesty_trace.core.board.routing.problem import Group, Problem, Shape
+from zesty_trace.core.board.widths import widths_of
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
@@ -38,7 +39,6 @@ def repair(wired: Wired, report: Report = quiet, nets: set[str] | None = None) -
     What cannot be joined so is left: the whole router may move the machine's copper out of the way. Cancelled if
     `report` returns False.
     """
-    from zesty_trace.core.board.router import widths_of
     from zesty_trace.core.board.routing.reading import problem_of
 
     graph = CopperGraph(wired)
