@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
@@ -322,7 +322,6 @@ class HandTool:
         """Draw the lit net, what is laid, what is ahead, and what is held."""
         if self.wired is None:
             return
-        t = theme.current()
         if self.net:
             draw_net(p, self.wired, self.net)
         if self.laying is not None:
@@ -336,23 +335,20 @@ class HandTool:
         if self.holding is not None and self.holding.trial is not None:
             tracks, vias = changed(self.wired.design, self.holding.trial)
             draw_copper(p, tracks, vias, "stop" if self.holding.blocked else "lime", 230)
-        p.setPen(QPen(t.color("ink"), 0.0))
 
 
-def draw_copper(p: QPainter, tracks: list[Track] | tuple[Track, ...], vias: object, colour: str, alpha: int) -> None:
+def draw_copper(p: QPainter, tracks: Sequence[Track], vias: Sequence[Via], colour: str, alpha: int) -> None:
     """Draw tracks and vias over the board."""
     t = theme.current()
     for track in tracks:
         pen = QPen(t.color(colour, alpha), mm(track.width_nm))
         pen.setCapStyle(Qt.PenCapStyle.RoundCap)
         pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-        if track.layer != "top":
-            pen.setStyle(Qt.PenStyle.SolidLine)
         p.setPen(pen)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.drawPolyline([QPointF(mm(x), mm(y)) for x, y in track.points])
     p.setPen(Qt.PenStyle.NoPen)
-    for via in vias if isinstance(vias, list | tuple) else ():
+    for via in vias:
         p.setBrush(t.color(colour, alpha))
         at = QPointF(mm(via.x_nm), mm(via.y_nm))
         p.drawEllipse(at, mm(via.diameter_nm) / 2, mm(via.diameter_nm) / 2)

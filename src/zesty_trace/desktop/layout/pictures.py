@@ -40,6 +40,7 @@ class Pictures:
         self._made = WorkedOut(session, "As made", _made_of, self._take_made, again)
         self._heated: HeatPicture | str = ""
         self._flow: Flow | str = ""
+        self._flow_for = ""  # the net that was lit when it was worked out
         self._faces: dict[Face, MadeLook] = {}
 
     def show(self) -> None:
@@ -63,26 +64,31 @@ class Pictures:
             self.canvas.show_heat(self._heated)
             self.say(heat_words(self._heated))
 
-    def _flow_of(self, wired: Wired) -> Flow | str:
-        """Return the current density of the lit net, or why there is none; called off the GUI thread."""
+    def _flow_of(self, wired: Wired) -> tuple[str, Flow | str]:
+        """Return the lit net and its current density, or why there is none; called off the GUI thread."""
         from zesty_trace.core.board.density import busiest_net, flow_of
 
+        lit = self.lit_net()
         try:
-            return flow_of(wired, self.lit_net() or busiest_net(wired))
+            return lit, flow_of(wired, lit or busiest_net(wired))
         except ZestyError as error:
-            return str(error)
+            return lit, str(error)
 
-    def _take_flow(self, flow: Flow | str) -> None:
-        self._flow = flow
+    def _take_flow(self, answer: tuple[str, Flow | str]) -> None:
+        self._flow_for, self._flow = answer
         self._show_flow()
+
+    def net_lit(self) -> None:
+        """Another net may be lit: show its current, if that is what is shown."""
+        if self.looks.current.isChecked() and self._flow_for != self.lit_net():
+            self._show_flow()
 
     def _show_flow(self) -> None:
         """Show the current density of the net that is lit, of the busiest if none is, once it is worked out."""
         if not self.looks.current.isChecked() or not self.session.design.board.tracks:
             self.canvas.show_flow(None)
             return
-        lit = self.lit_net()
-        if lit and not isinstance(self._flow, str) and self._flow.net != lit:
+        if self._flow_for != self.lit_net():
             self._flows.of = None
         if not self._flows.ask():
             self.canvas.show_flow(None)

@@ -108,7 +108,7 @@ class LayoutStation(Station):
         c.part_flipped.connect(lambda r: self._do_part(r, "flipped", lambda d: edits.nudge(d, r, flip=True)))
         c.picked.connect(self._picked)
         c.measured.connect(self._measured)
-        self.tool = HandTool(self.looks.shown, self.detail.setText, self._commit_hand, c.update)
+        self.tool = HandTool(self.looks.shown, self.detail.setText, self._commit_hand, self._hand_moved)
         self.pictures = Pictures(self.session, c, looks, self.detail.setText, lambda: self.tool.net, self._pull_if_seen)
         looks.changed.connect(self._show)
         looks.turned.connect(self._turned)
@@ -133,6 +133,10 @@ class LayoutStation(Station):
             self.detail.setText(
                 f"{ref} {what}: {pieces} of copper dropped. “Route for me” (Ctrl+R) joins what is open."
             )
+
+    def _hand_moved(self) -> None:
+        self.canvas.update()
+        self.pictures.net_lit()
 
     def _commit_hand(self, title: str, design: Design, net: str) -> bool:
         """Take copper laid by hand over; a drag that would tear its net apart is refused."""
