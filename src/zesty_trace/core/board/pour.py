@@ -8,11 +8,13 @@ the higher priority is filled first.
 from __future__ import annotations
 
 import math
-from typing import Any
+from collections.abc import Callable, Sequence
+from typing import Any, NamedTuple
 
 from zesty_trace.core.board.copper import (
     BoardPad,
     Copper,
+    Laid,
     board_pads,
     hole_items,
     hole_shapes,
@@ -40,31 +42,46 @@ LEAST_AREA_MM2 = 0.3
 SOLID_MM2 = 6.0  # a surface pad as large as this leads heat away on purpose
 
 
-def pour_shape(wired: Wired, pour: Pour, taken: Any = None) -> Any:
-    """Return the filled area of one pour, mm: pieces that touch copper of its own net only; may be empty.
+Room = tuple[float, float, float, float]  # x0, y0, x1, y1, mm
 
-    `taken` is what pours of a higher priority have filled.
+
+class Area(NamedTuple):
+    """A pour as it was filled, mm: all of it, and the pieces that touch copper of its own net."""
+
+    pour: Pour
+    whole: Any
+    shape: Any
+
+
+def pour_area(wired: Wired, pour: Pour, laid: Laid, window: Any = None, taken: Any = None) -> Any:
+    """Return what a pour may fill, mm, also where nothing joins it to its net; within a window only, if one is given.
+
+    `laid` is the copper within a millimetre and the clearance of the window. `taken` is what pours of a higher
+    priority have filled.
     """
     import numpy as np
-    from shapely import MultiPolygon, Polygon, STRtree
+    from shapely import Polygon
 
     rules = wired.design.board.rules
     gap = mm(max(rules.clearance_nm, pour.clearance_nm)) + MORE_CLEARANCE_MM
     area = outline_shape(wired.design).buffer(-mm(rules.edge_nm))
+    if window is not None:
+        area = area.intersection(window)
     if len(pour.outline) > 2:
         area = area.intersection(Polygon([(mm(x), mm(y)) for x, y in pour.outline]))
-    laid = laid_copper(wired, pour.layer)
-    own = np.array([i.net == pour.net for i in laid.items], dtype=bool)
-    if not own.any():
-        return MultiPolygon()
-    closed = [_grown(laid.lines[~own], laid.radii[~own] + gap), _moats(wired, pour)]
+    other = np.array([i.net != pour.net for i in laid.items], dtype=bool)
+    closed = [_grown(laid.lines[other], laid.radii[other] + gap), _moats(wired, pour, window)]
     closed.append(_kept_off(wired, pour, laid.items, gap, taken))
-    area = _filled(area, np.concatenate(closed))
-    large = [p for p in getattr(area, "geoms", [area]) if p.area > LEAST_AREA_MM2]
-    mine = [i.shape for i, yes in zip(laid.items, own, strict=True) if yes]
-    anchored = set(STRtree(mine).query(large, predicate="intersects")[0].tolist()) if large else set()
-    pieces = [p for k, p in enumerate(large) if k in anchored]
-    return MultiPolygon(pieces)
+    return _filled(area, np.concatenate(closed))
+
+
+def anchored(whole: Any, mine: Sequence[Any]) -> Any:
+    """Return the pieces of a filled area that touch one of these shapes; crumbs are left out."""
+    from shapely import MultiPolygon, STRtree
+
+    large = [p for p in getattr(whole, "geoms", [whole]) if p.area > LEAST_AREA_MM2]
+    held = set(STRtree(mine).query(large, predicate="intersects")[0].tolist()) if large and mine else set()
+    return MultiPolygon([p for k, p in enumerate(large) if k in held])
 
 
 def _grown(lines: Any, radii: Any) -> Any:
@@ -185,12 +202,20 @@ def spokes_of(pad: BoardPad, pour: Pour) -> list[Any]:
     return list(polygons([[(x + u * c - v * s, y + u * s + v * c) for u, v in four] for four in corners]))
 
 
-def _moats(wired: Wired, pour: Pour) -> Any:
-    """Return the moats round the pads that are soldered, their spokes left out."""
+def _moats(wired: Wired, pour: Pour, window: Any = None) -> Any:
+    """Return the moats round the pads that are soldered, their spokes left out; those that reach into a window."""
     import numpy as np
     from shapely import difference, union_all
 
     pads = [pad for pad in board_pads(wired) if relieved(pad, pour)]
+    if window is not None:
+        x0, y0, x1, y1 = window.buffer(mm(pour.gap_nm) + SEAM_MM).bounds
+        reach = [mm(pad.width_nm + pad.height_nm) for pad in pads]
+        pads = [
+            pad
+            for pad, r in zip(pads, reach, strict=True)
+            if x0 - r <= mm(pad.x_nm) <= x1 + r and y0 - r <= mm(pad.y_nm) <= y1 + r
+        ]
     if not pads:
         return np.empty(0, dtype=object)
     spokes = np.array([spokes_of(pad, pour) for pad in pads], dtype=object)
@@ -198,13 +223,49 @@ def _moats(wired: Wired, pour: Pour) -> Any:
 
 
 @worked_out_from(on_board)
+def pour_areas(wired: Wired, layer: LayerName) -> tuple[Area, ...]:
+    """Return every pour of a layer as it is filled, the highest priority first."""
+    from shapely import MultiPolygon, unary_union
+
+    found: list[Area] = []
+    for pour in sorted((p for p in wired.design.board.pours if p.layer == layer), key=lambda p: -p.priority):
+        others = [area.shape for area in found if area.pour.net != pour.net]
+        laid = laid_copper(wired, layer)
+        mine = [i.shape for i in laid.items if i.net == pour.net]
+        taken = unary_union(others) if others else None
+        whole = pour_area(wired, pour, laid, None, taken) if mine else MultiPolygon()
+        found.append(Area(pour, whole, anchored(whole, mine)))
+    return tuple(found)
+
+
 def pour_shapes(wired: Wired, layer: LayerName) -> tuple[tuple[str, Any], ...]:
     """Return (net, shape) of every pour on a layer, the highest priority first."""
-    from shapely import unary_union
+    return tuple((area.pour.net, area.shape) for area in pour_areas(wired, layer))
 
-    pours = sorted((p for p in wired.design.board.pours if p.layer == layer), key=lambda p: -p.priority)
-    found: list[tuple[str, Any]] = []
-    for pour in pours:
-        others = [shape for net, shape in found if net != pour.net]
-        found.append((pour.net, pour_shape(wired, pour, unary_union(others) if others else None)))
-    return tuple(found)
+
+def refilled(
+    wired: Wired,
+    old: Area,
+    near: Callable[[tuple[float, float, float, float]], Laid],
+    changed: Sequence[Any],
+    mine: Sequence[Any],
+) -> Area:
+    """Return a pour filled anew round what has changed; elsewhere it is as it was.
+
+    `changed` are boxes round copper that came or went, (x0, y0, x1, y1) in mm; `near(box)` gives what copper is near a
+    box now, `mine` all copper of the pour's net. Only for a pour that no other has to do with, and for nets that keep
+    no more than the clearance from it.
+    """
+    from shapely import box, union_all
+
+    rules = wired.design.board.rules
+    reach = mm(max(rules.clearance_nm, old.pour.clearance_nm)) + MORE_CLEARANCE_MM + 2 * LEAST_WIDTH_MM
+    places = union_all([box(*b) for b in changed]).buffer(reach, join_style="mitre")
+    whole, parts = old.whole.difference(places), []
+    for place in getattr(places, "geoms", [places]):
+        room = box(*place.bounds).buffer(SEAM_MM, join_style="mitre")
+        laid = near(room.buffer(reach, join_style="mitre").bounds)
+        fresh = pour_area(wired, old.pour, laid, room)
+        parts.append(fresh.intersection(place.buffer(OVERLAP_MM, join_style="mitre")))
+    whole = union_all([whole, *parts])
+    return Area(old.pour, whole, anchored(whole, mine))

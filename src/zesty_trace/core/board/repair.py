@@ -49,21 +49,22 @@ def repair(wired: Wired, report: Report = quiet, nets: set[str] | None = None) -
 
     asked = left = still_open()
     design, width_of = wired.design, widths_of(wired)
+    before, last = design, 0.0
     for around, down in ROUNDS:
-        if not left or len(left) > MOST_LINKS:
+        if not left or len(left) > MOST_LINKS or (around == last and design is before):
             break
         if not report(0.2, f"joining {say_count(len(left), 'link')}"):
             raise Cancelled
-        before = design
-        now = wired.with_design(design)
+        before, last = design, around
+        now = wired.with_design(design).after(graph.wired)
         whole = problem_of(now, width_of, {k.net for k in left})
         if not down:
             whole = as_joined(graph, now, whole)
         for window, links in windows(left, around):
-            design = _with_more(design, whole, window, {k.net for k in links})
+            design = _with_more(design, whole, window, {k.net for k in links}, report)
         design = _without_conflicts(graph, wired, design, near_before)
         if design is not before:
-            graph.fill(wired.with_design(design))
+            graph.refill()
         left = still_open()
     return Repaired(design, len(asked) - len(left), tuple(left))
 
@@ -85,7 +86,7 @@ def windows(links: list[Link], around_mm: float) -> list[tuple[Any, list[Link]]]
     return found
 
 
-def _with_more(design: Design, whole: Problem, window: Any, nets: set[str]) -> Design:
+def _with_more(design: Design, whole: Problem, window: Any, nets: set[str], report: Report) -> Design:
     """Return the design with new copper that joins nets within a window, round all that is there.
 
     What is laid in one window keeps off its sides, so that windows that share nothing may be filled one by one.
@@ -97,8 +98,8 @@ def _with_more(design: Design, whole: Problem, window: Any, nets: set[str]) -> D
     problem = cropped(whole, window, nets)
     if problem is None:
         return design
-    work = Negotiation(lay_out(problem), quiet)
-    work.run()
+    work = Negotiation(lay_out(problem), report)
+    work.run(retries=0)
     board = design.board
     tracks, vias = copper_of(work.board, board.stack)
     if not tracks and not vias:
@@ -137,27 +138,31 @@ def cropped(problem: Problem, window: Any, nets: set[str]) -> Problem | None:
     rings = [np.array(ring.coords[:-1]) for p in parts for ring in (p.exterior, *p.interiors)]
     shapes: list[Shape] = []
     place: dict[int, int] = {}
-    for k, shape in enumerate(problem.shapes):
-        inside = _within(shape, window)
-        if inside is not None:
-            place[k] = len(shapes)
-            shapes.append(inside)
+    for k in _near(problem, window):
+        place[k] = len(shapes)
+        shapes.append(_within(problem.shapes[k], window))
     groups = []
     for group in problem.groups:
         own = tuple(place[k] for k in group.shapes if k in place and _covered(shapes[place[k]], window))
         if problem.nets[group.net] in nets and (own or not group.shapes):
             groups.append(Group(group.net, own, group.width_mm))
-    return replace(problem, rings=tuple(rings), shapes=tuple(shapes), groups=tuple(groups))
+    widest = max([problem.widths_mm[problem.plain_class], *(g.width_mm for g in groups)])
+    widths = tuple(w for w in problem.widths_mm if w <= widest + 1e-9)
+    return replace(problem, rings=tuple(rings), shapes=tuple(shapes), groups=tuple(groups), widths_mm=widths)
 
 
-def _within(shape: Shape, window: Any) -> Shape | None:
-    """Return a shape that has to do with a window, a track cut off at its edge; None for others."""
+def _near(problem: Problem, window: Any) -> list[int]:
+    """Return the numbers of the shapes that may reach into a window."""
+    x0, y0, x1, y1 = window.bounds
+    x, y, reach = np.array([(s.x, s.y, s.half_w + s.half_h) for s in problem.shapes]).reshape(-1, 3).T
+    near = (x0 - reach <= x) & (x <= x1 + reach) & (y0 - reach <= y) & (y <= y1 + reach)
+    return np.flatnonzero(near).tolist()
+
+
+def _within(shape: Shape, window: Any) -> Shape:
+    """Return a shape near a window, a track cut off at its edge."""
     from shapely import LineString
 
-    x0, y0, x1, y1 = window.bounds
-    reach = shape.half_w + shape.half_h
-    if not (x0 - reach <= shape.x <= x1 + reach and y0 - reach <= shape.y <= y1 + reach):
-        return None
     if shape.pad or shape.hole_mm or not shape.copper or _covered(shape, window):
         return shape
     half = shape.half_w - shape.corner
@@ -181,7 +186,7 @@ def _without_conflicts(graph: CopperGraph, wired: Wired, design: Design, near_be
     """Take off what was laid and exact shapes find too near to something; the graph follows."""
     old = {id(piece) for piece in (*wired.design.board.tracks, *wired.design.board.vias)}
     while True:
-        graph.update(wired.with_design(design))
+        graph.update(wired.with_design(design).after(graph.wired))
         bad = {node for key in graph.too_near if key not in near_before for node in key[1:]}
         pieces = {id(node[1]) for node in bad if node[0] == "copper"} - old
         if not pieces:

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from zesty_trace.core.board.copper import Copper
+from zesty_trace.core.board.copper import Copper, Laid
 from zesty_trace.core.board.cores import F64, TOUCH_MM, Cores, between
 
 CELL_MM = 2.0
@@ -66,6 +66,16 @@ class Sheet:
                 self._cells[cell].discard(at)
             self._free.append(at)
         del self.items[number], self.lines[number]
+
+    def within(self, room: tuple[float, float, float, float]) -> Laid:
+        """Return the pieces in the cells that a box, mm, lies on."""
+        x0, y0, x1, y1 = (int(v // CELL_MM) for v in room)
+        rows = [at for i in range(x0, x1 + 1) for j in range(y0, y1 + 1) for at in self._cells.get((i, j), ())]
+        numbers = sorted({int(self._table[at, 6]) for at in rows})
+        lines = np.empty(len(numbers), dtype=object)
+        lines[:] = [self.lines[n][0] for n in numbers]
+        radii = np.array([self.lines[n][1] for n in numbers])
+        return Laid(tuple(self.items[n] for n in numbers), lines, radii)
 
     def near(self, numbers: list[int], within_mm: float) -> Iterator[tuple[int, int, float]]:
         """Yield pairs of pieces, one of `numbers` first, and their gap, mm: each pair of two of them once."""

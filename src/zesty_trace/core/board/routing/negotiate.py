@@ -187,11 +187,14 @@ class Negotiation:
         size = self.spans[:, 1] - self.spans[:, 0] + self.spans[:, 3] - self.spans[:, 2]
         return np.lexsort((size, poured)).astype(np.int32)
 
-    def run(self) -> int:
-        """Route everything; return how many groups stay open. Nothing is in conflict afterwards."""
+    def run(self, retries: int = RETRIES) -> int:
+        """Route everything; return how many groups stay open. Nothing is in conflict afterwards.
+
+        What stays open is tried again with all that is near it, so many times as long as it gets better.
+        """
         self._pass_on(self.first_order(), FIRST_PRICE, MOST_PASSES)
         left = self.settle()
-        for _ in range(RETRIES):
+        for _ in range(retries):
             if not left:
                 break
             before = self.snapshot()
