@@ -14,8 +14,8 @@ from zesty_trace.core.board.outline import rounded_rectangle
 from zesty_trace.core.board.place import place_rest, start_board
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
-from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.widths import ipc2221_width_nm, net_currents, width_for
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.circuit.wired import Wired

@@ -15,8 +15,8 @@ from zesty_trace.core.board.rule_sets import set_rules
 from zesty_trace.core.board.rules.access import probe_faces
 from zesty_trace.core.board.rules.pairs import pairs_of
 from zesty_trace.core.board.rules.spreading import copper_at
-from zesty_trace.core.board.say_outline import change_board
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_outline import change_board
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

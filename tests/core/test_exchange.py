@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
+
 import pytest
 from benchmarks.board_judge import judge
+from msgspec.structs import replace
 
 from tests.corpus import cases
 from zesty_trace.core.board.copper import board_pads
@@ -11,7 +14,7 @@ from zesty_trace.core.board.hand.exchange import channels_of, exchange_equal
 from zesty_trace.core.board.hand.repeat import repeat_block
 from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.board.router import route
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -112,6 +115,26 @@ def test_a_routed_block_is_repeated_with_its_copper(turn: int) -> None:
     assert len(again.board.tracks) == len(design.board.tracks)  # the same copper is not laid twice
 
 
+@pytest.mark.campaign
+@pytest.mark.parametrize(("layers", "turn"), [(2, 0), (2, 90), (4, 0)])
+def test_a_routed_block_is_repeated_on_the_other_face_as_its_mirror_image(layers: int, turn: int) -> None:
+    wired = _two_channels()
+    wired = wired.edited(edits.set_board, rules=replace(wired.design.board.rules, layers=layers))
+    design = route(wired, nets=["IN1", "MID1", "OUT1"]).design
+    say = f"repeat R1, R11, C1 as R2, R12, C2 at 70, 35 turn {turn} onto the other face"
+    after = wired.with_design(understand_placing(say, design).design)
+    assert {after.design.board.placements[r].side for r in ("R2", "R12", "C2")} == {"bottom"}
+    assert not [k for k in connectivity(after).links if k.net in ("MID2", "OUT2")]
+    assert not judge(after).too_near
+    lengths = {
+        n: sum(math.dist(*t.points[:2]) for t in after.design.board.tracks if t.net == n) for n in ("MID1", "MID2")
+    }
+    assert lengths["MID1"] == pytest.approx(lengths["MID2"], rel=1e-6)
+    stack = after.design.board.stack
+    one, two = ([t.layer for t in after.design.board.tracks if t.net == n] for n in ("MID1", "MID2"))
+    assert [stack.index(k) for k in one] == [len(stack) - 1 - stack.index(k) for k in two]
+
+
 def _two_channels() -> Wired:
     parts = {}
     nets: dict[str, list[Pin]] = {}
@@ -136,6 +159,11 @@ def test_a_block_is_mirrored_in_place_and_what_does_not_pair_up_is_refused() -> 
     spots = said.design.board.placements
     assert (spots["R2"].x_nm, spots["R12"].x_nm, spots["C2"].x_nm) == (80 * MM, 76 * MM, 80 * MM)
     assert (spots["R12"].angle_mdeg, spots["R2"].angle_mdeg) == (90_000, 180_000)
+    again = understand_placing("repeat R1, R11, C1 as R2, R12, C2 at 80, 15 onto the other face", said.design).design
+    back = understand_placing("repeat R2, R12, C2 as R1, R11, C1 at 15, 15 onto the other face", again).design
+    assert {r: back.board.placements[r] for r in ("R1", "R11", "C1")} == {
+        r: wired.design.board.placements[r] for r in ("R1", "R11", "C1")
+    }
     for words in (
         "repeat R1, R11 as R2 at 80, 15",
         "repeat R1 as C2 at 80, 15",

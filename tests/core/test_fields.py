@@ -11,9 +11,9 @@ from shapely import Polygon, affinity, box
 from shapely.geometry import LineString, Point
 
 from tests.corpus import cases
-from zesty_trace.core.board.conduction import _Hole, barrel_ohm, resistance, sheet_ohm, solve
-from zesty_trace.core.board.density import Flow
-from zesty_trace.core.board.heat import AIR_W_M2K, heat_picture, solve_plate
+from zesty_trace.core.board.fields.conduction import _Hole, barrel_ohm, resistance, sheet_ohm, solve
+from zesty_trace.core.board.fields.density import Flow
+from zesty_trace.core.board.fields.heat import AIR_W_M2K, heat_picture, solve_plate
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.router import route
 from zesty_trace.core.catalogue.kinds import Catalogue
@@ -82,10 +82,27 @@ def test_pins_of_a_routed_board() -> None:
     found = resistance(wired, a, b).resistance_ohm
     assert 1e-5 < found < 0.5
     assert resistance(wired, b, a).resistance_ohm == pytest.approx(found, rel=2e-3)
-    with pytest.raises(EditError, match="not two pins"):
+    with pytest.raises(EditError, match="not two places"):
         resistance(wired, a, next(p for n, pins in wired.design.nets.items() if n != net for p in pins))
     with pytest.raises(EditError, match="no pad"):
         resistance(wired, a, Pin("X9", "1"))
+
+
+def test_between_two_places_of_a_bar_there_are_so_many_squares() -> None:
+    """R = rho l / (w t): what the tips themselves add is the same wherever they touch, and falls out."""
+    from tests.core.test_four_layers import bar
+    from zesty_trace.core.board.fields.conduction import Probe
+
+    wired = bar("bottom")
+    (track,) = wired.design.board.tracks
+    (x0, y0), (x1, _) = ((x / 1e6, y / 1e6) for x, y in track.points)
+    a, near, far = (Probe(min(x0, x1) + dx, y0, "bottom") for dx in (4.0, 8.0, 14.0))
+    short, long = (resistance(wired, a, b).resistance_ohm for b in (near, far))
+    assert long - short == pytest.approx(sheet_ohm(35.0) * 6.0 / 0.5, rel=0.01)
+    with pytest.raises(EditError, match="no copper at 4, -30 mm on bottom"):
+        resistance(wired, a, Probe(4.0, -30.0, "bottom"))
+    with pytest.raises(EditError, match="no copper"):
+        resistance(wired, a, Probe(near.x_mm, near.y_mm, "top"))
 
 
 def test_a_fin_cools_by_the_hyperbolic_cotangent() -> None:
@@ -141,7 +158,7 @@ def in_the_middle(flow: Flow) -> float:
 
 def test_the_density_of_a_bar_is_its_current_over_its_section() -> None:
     from tests.core.test_four_layers import bar
-    from zesty_trace.core.board.density import _solved
+    from zesty_trace.core.board.fields.density import _solved
     from zesty_trace.core.design.model import Pin
 
     wired = bar("bottom")
@@ -157,7 +174,7 @@ def test_the_density_of_a_bar_is_its_current_over_its_section() -> None:
 
 @pytest.mark.campaign
 def test_the_flow_of_the_demo_is_that_of_its_heater(routed: Design, catalogue: Catalogue) -> None:
-    from zesty_trace.core.board.density import busiest_net, flow_of
+    from zesty_trace.core.board.fields.density import busiest_net, flow_of
 
     wired = Wired(routed, catalogue)
     flow = flow_of(wired, busiest_net(wired))

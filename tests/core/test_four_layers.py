@@ -13,18 +13,18 @@ from shapely import STRtree
 from shapely.geometry import Point as Spot
 
 from zesty_trace.core.board.check import check_board
-from zesty_trace.core.board.conduction import RESISTIVITY_OHM_M, barrel_ohm, depths_mm, resistance, sheet_ohm
 from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.fields.conduction import RESISTIVITY_OHM_M, barrel_ohm, depths_mm, resistance, sheet_ohm
 from zesty_trace.core.board.place import place_rest
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import route
 from zesty_trace.core.board.rule_sets import set_rules
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.leftovers import NO_LAYER
-from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.stitch import stitch
 from zesty_trace.core.board.voltages import spacing_mm
 from zesty_trace.core.board.widths import needed_width_nm
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

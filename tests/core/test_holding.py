@@ -9,7 +9,7 @@ from shapely.geometry import Point as Spot
 
 from tests.core.test_board_rules_more import MM, board, laid, track
 from zesty_trace.core.board.copper import board_pads, pad_shape
-from zesty_trace.core.board.holding import holds_of
+from zesty_trace.core.board.fields.holding import holds_of
 from zesty_trace.core.board.router import route
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Pin, Pour, Via

@@ -8,7 +8,7 @@ from msgspec.structs import replace
 from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.copper import board_pads, height_nm, pattern_of
 from zesty_trace.core.board.rules.mates import MATE, NO_HEADER, check_mates
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

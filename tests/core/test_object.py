@@ -15,7 +15,7 @@ from zesty_trace.core.board.elevation import elevation
 from zesty_trace.core.board.object import misfits, move_to_template, read_object, set_object
 from zesty_trace.core.board.outline import rings_from_svg, set_rings
 from zesty_trace.core.board.rule_sets import rules_of, set_rules, shipped_sets
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

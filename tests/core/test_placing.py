@@ -16,9 +16,9 @@ from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import route
 from zesty_trace.core.board.rules.keepouts import check_keepouts
 from zesty_trace.core.board.rules.spacing import check_spacing
-from zesty_trace.core.board.say_outline import change_board
-from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.voltages import mains_nets, spacings
+from zesty_trace.core.board.words.say_outline import change_board
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

@@ -6,7 +6,7 @@ import math
 
 import pytest
 
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.design.model import Design, Part
 from zesty_trace.errors import InputError
 

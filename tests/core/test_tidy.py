@@ -13,9 +13,9 @@ from zesty_trace.core.board.check import check_board
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.board.parallel import with_parallel_vias
 from zesty_trace.core.board.router import route
-from zesty_trace.core.board.say_place import understand_placing
 from zesty_trace.core.board.stitch import stitch
 from zesty_trace.core.board.tidy import length_mm, straightened, tidy
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import shipped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits

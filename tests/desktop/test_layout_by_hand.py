@@ -192,7 +192,7 @@ def test_looks_show_what_they_say(station: LayoutStation, settle) -> None:
     station.looks.back.click()
     settle(window)
     pictures["back"] = station.canvas.grab().toImage()
-    assert "bottom as it will be made" in station.detail.text()
+    assert station.detail.text().startswith("The bottom in green")
     assert len({bytes(p.constBits()) for p in pictures.values()}) == 4 + 1 - (pictures["place"] == pictures["route"])
     at = QPointF(20.0, 12.5)
     canvas = station.canvas
@@ -212,6 +212,34 @@ def test_a_measure_catches_the_middle_of_pads_and_says_both_units(station: Layou
     QTest.keyClick(station.canvas, Qt.Key.Key_Escape)
     assert station.canvas.tape is None
     assert not station.looks.tape.isChecked()
+
+
+def test_a_net_is_lit_where_its_copper_is_clicked_and_measured_between_two_clicks(station, settle) -> None:
+    from zesty_trace.core.board.fields.conduction import resistance
+    from zesty_trace.core.quantities import say
+
+    window, canvas, wired = station.window(), station.canvas, station.session.wired
+    net = next(n for n, pins in wired.design.nets.items() if len(pins) > 1 and n not in ("GND",))
+    a, b = (next(p for p in board_pads(wired) if p.pin == pin) for pin in wired.design.nets[net][:2])
+    QTest.mouseClick(canvas, LEFT, Qt.KeyboardModifier.AltModifier, spot(station, a.x_nm, a.y_nm))
+    assert canvas.lit_net == net
+    assert station.detail.text().startswith(f"{net} on ")
+    lit = canvas.grab().toImage()
+    corner = wired.design.board.outline[0]
+    click(station, corner[0] - 2_000_000, corner[1] - 2_000_000)
+    assert canvas.lit_net == ""
+    assert canvas.grab().toImage() != lit
+    QTest.keyClick(canvas, Qt.Key.Key_M)
+    for pad in (a, b):
+        click(station, pad.x_nm, pad.y_nm)
+    settle(window)
+    words = re.search(r"; (\S+): (\S+) (m?)Ω of copper between them", station.detail.text())
+    assert words is not None, station.detail.text()
+    assert words[1] == net
+    ohm = float(words[2]) * (1e-3 if words[3] else 1)
+    whole = resistance(wired, a.pin, b.pin).resistance_ohm  # tips are smaller than pads: a little more
+    assert whole <= ohm * 1.02, say(whole, "Ω")
+    assert ohm < 2 * whole + 2e-3
 
 
 def test_parts_snap_to_the_grid_that_is_chosen(station: LayoutStation, settle) -> None:

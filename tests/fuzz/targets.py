@@ -25,7 +25,7 @@ from typing import Any
 import tomli_w
 
 from zesty_trace.core.board.copper import board_pads
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped
 from zesty_trace.core.catalogue.make_part import write_kind
 from zesty_trace.core.catalogue.markings import read_bands, read_chip

@@ -86,10 +86,10 @@ def _add_layout(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
     add(
         "resistance",
         fields.resistance_command,
-        "resistance of the copper between two pins of a net",
+        "resistance of the copper between two places of a net",
         project,
-        ("one", {"metavar": "A", "help": "a pin, for example J1.1"}),
-        ("two", {"metavar": "B", "help": "another pin of its net"}),
+        ("one", {"metavar": "A", "help": "a pin, for example J1.1, or a place in mm: 12.5,8,top"}),
+        ("two", {"metavar": "B", "help": "another pin or place of its net"}),
     )
     add("heat", fields.heat_command, "how warm the board gets below each part that heats", project)
     add(

@@ -42,7 +42,7 @@ def outline_command(a: argparse.Namespace) -> Answer:
     """Give the board an outline from numbers or from a drawing, or write it as one."""
     from zesty_trace.core.board.copper import outline_shape
     from zesty_trace.core.board.outline import dxf_of, rings_from_dxf, rings_from_svg, set_form, set_rings
-    from zesty_trace.core.board.say_outline import change_board
+    from zesty_trace.core.board.words.say_outline import change_board
     from zesty_trace.files import read_given, write_given
 
     form = _form(a)

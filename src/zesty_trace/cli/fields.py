@@ -3,11 +3,16 @@
 from __future__ import annotations
 
 import argparse
+import math
+from typing import TYPE_CHECKING
 
 from zesty_trace.cli.common import FINE, Answer, load
 from zesty_trace.core.design.model import Design, Pin
 from zesty_trace.core.quantities import mm, say
 from zesty_trace.errors import InputError
+
+if TYPE_CHECKING:
+    from zesty_trace.core.board.fields.conduction import Probe
 
 LEAST_W = 1e-3
 
@@ -22,7 +27,7 @@ def pin_of(design: Design, text: str) -> Pin:
 
 def isolate_command(a: argparse.Namespace) -> Answer:
     """Say what holds a pad to its net, and whether a blade reaches it."""
-    from zesty_trace.core.board.holding import holds_of
+    from zesty_trace.core.board.fields.holding import holds_of
 
     wired, _ = load(a.project)
     holds = holds_of(wired, pin_of(wired.design, a.pin), a.net)
@@ -44,12 +49,30 @@ def isolate_command(a: argparse.Namespace) -> Answer:
     return FINE, data, f"{count} {a.pin} to {a.net}:\n" + "\n".join(f"  {h}" for h in holds)
 
 
+def place_of(design: Design, text: str) -> Pin | Probe:
+    """Return the pin that `U3.14` names, or the place that `12.5,8,top` does, in mm. InputError for others."""
+    from zesty_trace.core.board.fields.conduction import Probe
+
+    words = [w.strip() for w in text.split(",")]
+    if len(words) == 1:
+        return pin_of(design, text)
+    layer = next((k for k in design.board.stack if len(words) == 3 and k == words[2].lower()), None)
+    try:
+        x, y = (float(w) for w in words[:2])
+    except ValueError:
+        layer = None
+    if layer is None or not math.isfinite(x) or not math.isfinite(y):
+        layers = ", ".join(design.board.stack)
+        raise InputError(f"“{text}” is no place", text, f"Write x,y,layer in mm, for example 12.5,8,top ({layers})")
+    return Probe(x, y, layer)
+
+
 def resistance_command(a: argparse.Namespace) -> Answer:
-    """Say what resistance the copper between two pins of a net has."""
-    from zesty_trace.core.board.conduction import resistance
+    """Say what resistance the copper between two places of a net has."""
+    from zesty_trace.core.board.fields.conduction import resistance
 
     wired, _ = load(a.project)
-    one, two = (pin_of(wired.design, t) for t in (a.one, a.two))
+    one, two = (place_of(wired.design, t) for t in (a.one, a.two))
     found = resistance(wired, one, two).resistance_ohm
     data = {"from": str(one), "to": str(two), "ohm": found, "copper_um": wired.design.board.rules.copper_um}
     text = f"{say(found, 'Ω')} of copper from {one} to {two} at 20 °C ({wired.design.board.rules.copper_um:g} µm)"
@@ -58,7 +81,7 @@ def resistance_command(a: argparse.Namespace) -> Answer:
 
 def current_command(a: argparse.Namespace) -> Answer:
     """Say how dense the current is in the copper of a net, and what it loses."""
-    from zesty_trace.core.board.density import busiest_net, flow_of
+    from zesty_trace.core.board.fields.density import busiest_net, flow_of
 
     wired, _ = load(a.project)
     flow = flow_of(wired, a.net or busiest_net(wired))
@@ -83,7 +106,7 @@ def current_command(a: argparse.Namespace) -> Answer:
 
 def heat_command(a: argparse.Namespace) -> Answer:
     """Say how warm the board gets below each part that heats."""
-    from zesty_trace.core.board.heat import heat_picture
+    from zesty_trace.core.board.fields.heat import heat_picture
 
     wired, _ = load(a.project)
     picture = heat_picture(wired)

@@ -8,13 +8,13 @@ from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QTransform
 from PySide6.QtWidgets import QWidget
 
-from zesty_trace.core.board.heat import HeatPicture
+from zesty_trace.core.board.fields.heat import HeatPicture
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
 from zesty_trace.desktop.layout.current import FlowPicture
-from zesty_trace.desktop.layout.hand import HandTool
+from zesty_trace.desktop.layout.hand import HandTool, draw_net
 from zesty_trace.desktop.layout.heat import draw_heat
-from zesty_trace.desktop.layout.made import MadeLook, draw_made, draw_size, made_rect
+from zesty_trace.desktop.layout.made import MadeLook, draw_holes_from_corner, draw_made, draw_size, made_rect
 from zesty_trace.desktop.layout.measuring import Tape, catch, draw_grid, say_distance
 from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_rect
 from zesty_trace.desktop.layout.trial import Trial
@@ -41,7 +41,9 @@ class BoardCanvas(Canvas):
     part_turned = Signal(str)
     part_flipped = Signal(str)
     picked = Signal(str)
+    spotted = Signal(float, float)  # a place where no part is, or with Alt any place
     measured = Signal(str)
+    taped = Signal(QPointF, QPointF)  # both ends of a measure
 
     def __init__(self, parent: QWidget | None = None, read_only: bool = False) -> None:
         super().__init__(parent, y_up=True)
@@ -51,6 +53,7 @@ class BoardCanvas(Canvas):
         self.selected_ref = ""
         self._dragging = False
         self.trial: Trial | None = None
+        self.lit_net = ""
         self.hand: HandTool | None = None  # while copper is laid by hand
         self.tape: Tape | None = None  # while something is measured
         self.grid_nm, self.show_grid = SNAP_NM, False
@@ -74,6 +77,8 @@ class BoardCanvas(Canvas):
         )
         if self.selected_ref not in view.design.board.placements:
             self.selected_ref = ""
+        if self.lit_net not in view.design.nets:
+            self.lit_net = ""
         if first:
             self.fit()
         else:
@@ -108,6 +113,8 @@ class BoardCanvas(Canvas):
             self.trial.draw(p)
         if self.hand is not None:
             self.hand.draw(p)
+        elif self.lit_net and self.view is not None and self.made is None:
+            draw_net(p, self.view.wired, self.lit_net)
         if self.show_grid:
             draw_grid(p, self.grid_nm, self._seen(), self.scale)
         if self.tape is not None:
@@ -148,6 +155,7 @@ class BoardCanvas(Canvas):
         if self.made is not None and self.view is not None:
             draw_made(p, self.view.design, self.made)
             draw_size(p, self.view.design)
+            draw_holes_from_corner(p, self.view.design, self.made.bare_holes)
         elif self.painter is not None:
             self.painter.draw(p)
         p.end()
@@ -213,9 +221,13 @@ class BoardCanvas(Canvas):
         if self.hand is not None:
             self.hand.press(self._from)
             return
-        self.selected_ref = self.part_at(self._from)
+        below = bool(event.modifiers() & Qt.KeyboardModifier.AltModifier)
+        self.selected_ref = "" if below else self.part_at(self._from)
         self._dragging = bool(self.selected_ref) and not self.read_only and self.made is None
+        self.lit_net = ""
         self.picked.emit(self.selected_ref)
+        if not self.selected_ref:
+            self.spotted.emit(self._from.x(), self._from.y())
         self.update()
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -260,12 +272,14 @@ class BoardCanvas(Canvas):
         if self.tape is None or self.view is None:
             return False
         spot = catch(self.view.wired, at)
-        if pressed:
-            self.tape.start = self.tape.end = spot
+        if pressed and (self.tape.start is None or self.tape.done):
+            self.tape = Tape(spot, spot)
             self.measured.emit("Now the other end: the pointer catches pads, holes, track ends and corners.")
-        elif self.tape.start is not None:
-            self.tape.end = spot
+        elif self.tape.start is not None and not self.tape.done:
+            self.tape.end, self.tape.done = spot, pressed
             self.measured.emit(say_distance(self.tape.start, spot))
+            if pressed:
+                self.taped.emit(self.tape.start, spot)
         self.update()
         return True
 

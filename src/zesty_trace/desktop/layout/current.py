@@ -13,7 +13,7 @@ from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.layout.painter import flat_text
 
 if TYPE_CHECKING:
-    from zesty_trace.core.board.density import Flow
+    from zesty_trace.core.board.fields.density import Flow
 
 PIXELS_MM = 12
 STEPS = 16

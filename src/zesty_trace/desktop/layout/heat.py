@@ -6,7 +6,7 @@ import numpy as np
 from PySide6.QtCore import QRectF
 from PySide6.QtGui import QImage, QPainter
 
-from zesty_trace.core.board.heat import HeatPicture
+from zesty_trace.core.board.fields.heat import HeatPicture
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.quantities import mm, say
 from zesty_trace.desktop.kit import theme

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,7 +14,7 @@ from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.silk import PEN_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Face
-from zesty_trace.core.geometry import box_of
+from zesty_trace.core.geometry import Box, box_of
 from zesty_trace.core.quantities import NM_PER_MIL, mm
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.layout.painter import flat_text, shape_path
@@ -41,6 +42,7 @@ class MadeLook:
     openings: QPainterPath
     holes: QPainterPath
     silk: tuple[tuple[tuple[float, float], ...], ...]
+    bare_holes: tuple[tuple[float, float], ...]
 
 
 def made_look(wired: Wired, face: Face) -> MadeLook:
@@ -63,7 +65,8 @@ def made_look(wired: Wired, face: Face) -> MadeLook:
     for hole in hole_items(wired):
         holes.addPath(shape_path(hole_shape(hole)))
     lines = tuple(tuple((float(x), float(y)) for x, y in line) for line in silk_screen(wired, face).lines)
-    return MadeLook(face, wired.design.build.colour, copper, openings, holes, lines)
+    bare = tuple((mm(h.x_nm), mm(h.y_nm)) for h in hole_items(wired) if not h.plated and not h.slot)
+    return MadeLook(face, wired.design.build.colour, copper, openings, holes, lines, bare)
 
 
 def _line(points: Any, width: float) -> Any:
@@ -101,6 +104,7 @@ def draw_size(p: QPainter, design: Design) -> None:
         return
     t = theme.current()
     edge = box_of((mm(x), mm(y)) for x, y in design.board.outline)
+    size = lettering_mm(edge)
     pen = QPen(t.color("muted"), 0.15)
     p.setPen(pen)
     below, left = edge.y0 - OUTSIDE_MM, edge.x0 - OUTSIDE_MM
@@ -111,12 +115,53 @@ def draw_size(p: QPainter, design: Design) -> None:
         p.drawLine(QLineF(x, edge.y0 - 0.8, x, below - 1))
     for y in (edge.y0, edge.y1):
         p.drawLine(QLineF(edge.x0 - 0.8, y, left - 1, y))
-    flat_text(p, (edge.x0 + edge.x1) / 2, below - 1.6, _size(edge.width), 1.9, "ink")
+    flat_text(p, (edge.x0 + edge.x1) / 2, below - size, _size(edge.width), size, "ink")
     p.save()
-    p.translate(left - 1.6, (edge.y0 + edge.y1) / 2)
+    p.translate(left - size, (edge.y0 + edge.y1) / 2)
     p.rotate(90)
-    flat_text(p, 0, 0, _size(edge.height), 1.9, "ink")
+    flat_text(p, 0, 0, _size(edge.height), size, "ink")
     p.restore()
+
+
+def draw_holes_from_corner(p: QPainter, design: Design, holes: Sequence[tuple[float, float]]) -> None:
+    """Draw how far screw holes are from the lower left corner of the board, above it and to its right."""
+    if not design.board.outline:
+        return
+    t = theme.current()
+    edge = box_of((mm(x), mm(y)) for x, y in design.board.outline)
+    p.setPen(QPen(t.color("muted", 150), 0.1, Qt.PenStyle.DashLine))
+    size = lettering_mm(edge)
+    xs, ys = (spaced([h[k] for h in holes], 1.2 * size) for k in (0, 1))
+    top, right = edge.y1 + OUTSIDE_MM / 2, edge.x1 + OUTSIDE_MM / 2
+    for x, at in xs:
+        p.drawPolyline([QPointF(x, edge.y1), QPointF(x, edge.y1 + 0.6), QPointF(at, top)])
+    for y, at in ys:
+        p.drawPolyline([QPointF(edge.x1, y), QPointF(edge.x1 + 0.6, y), QPointF(right, at)])
+    for x, at in xs:
+        p.save()
+        p.translate(at, top + 1.9 * size)
+        p.rotate(90)
+        flat_text(p, 0, 0, f"{x - edge.x0:.2f}", size, "ink")
+        p.restore()
+    for y, at in ys:
+        flat_text(p, right + 1.9 * size, at, f"{y - edge.y0:.2f}", size, "ink")
+
+
+def lettering_mm(edge: Box) -> float:
+    """Return how high the words beside a board are, mm: larger for a larger one, which is shown smaller."""
+    return max(1.6, 0.034 * max(edge.width, edge.height))
+
+
+def spaced(values: Sequence[float], room: float) -> list[tuple[float, float]]:
+    """Return each value once, in order, with the place of its words, no two nearer to each other than `room`.
+
+    >>> spaced([5.0, 1.0, 1.5, 5.0], 1.0)
+    [(1.0, 1.0), (1.5, 2.0), (5.0, 5.0)]
+    """
+    found: list[tuple[float, float]] = []
+    for value in sorted({round(v, 3) for v in values}):
+        found.append((value, max(value, found[-1][1] + room) if found else value))
+    return found
 
 
 def _size(value_mm: float) -> str:
@@ -136,5 +181,5 @@ def _arrows(p: QPainter, a: QPointF, b: QPointF) -> None:
 def made_rect(design: Design) -> QRectF:
     """Return the room that the board takes with the lines of its size, mm."""
     edge = box_of((mm(x), mm(y)) for x, y in design.board.outline)
-    room = OUTSIDE_MM + 4
-    return QRectF(edge.x0 - room, edge.y0 - room, edge.width + room + 2, edge.height + room + 2)
+    room = OUTSIDE_MM + 2.4 * lettering_mm(edge)
+    return QRectF(edge.x0 - room, edge.y0 - room, edge.width + 2 * room, edge.height + 2 * room)

@@ -55,10 +55,11 @@ def say_distance(a: QPointF, b: QPointF) -> str:
 
 @dataclass
 class Tape:
-    """A measure being taken: from where, and to where."""
+    """A measure being taken: from where, to where, and whether both are fixed."""
 
     start: QPointF | None = None
     end: QPointF | None = None
+    done: bool = False
 
     def draw(self, p: QPainter, scale: float) -> None:
         """Draw it."""

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING
 
-from zesty_trace.core.board.heat import HeatPicture, heat_picture
+from zesty_trace.core.board.fields.heat import HeatPicture, heat_picture
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import FACES, Face
 from zesty_trace.desktop.layout.canvas import BoardCanvas
@@ -16,9 +15,6 @@ from zesty_trace.desktop.layout.made import MadeLook, made_look
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.desktop.project.station import WorkedOut
 from zesty_trace.errors import ZestyError
-
-if TYPE_CHECKING:
-    from zesty_trace.core.board.density import Flow
 
 
 class Pictures:
@@ -39,7 +35,7 @@ class Pictures:
         self._flows = WorkedOut(session, "Current", self._flow_of, self._take_flow, again)
         self._made = WorkedOut(session, "As made", _made_of, self._take_made, again)
         self._heated: HeatPicture | str = ""
-        self._flow: Flow | str = ""
+        self._flow: FlowPicture | str = ""
         self._flow_for = ""  # the net that was lit when it was worked out
         self._faces: dict[Face, MadeLook] = {}
 
@@ -64,17 +60,17 @@ class Pictures:
             self.canvas.show_heat(self._heated)
             self.say(heat_words(self._heated))
 
-    def _flow_of(self, wired: Wired) -> tuple[str, Flow | str]:
-        """Return the lit net and its current density, or why there is none; called off the GUI thread."""
-        from zesty_trace.core.board.density import busiest_net, flow_of
+    def _flow_of(self, wired: Wired) -> tuple[str, FlowPicture | str]:
+        """Return the lit net and the picture of its current, or why there is none; called off the GUI thread."""
+        from zesty_trace.core.board.fields.density import busiest_net, flow_of
 
         lit = self.lit_net()
         try:
-            return lit, flow_of(wired, lit or busiest_net(wired))
+            return lit, FlowPicture(flow_of(wired, lit or busiest_net(wired)))
         except ZestyError as error:
             return lit, str(error)
 
-    def _take_flow(self, answer: tuple[str, Flow | str]) -> None:
+    def _take_flow(self, answer: tuple[str, FlowPicture | str]) -> None:
         self._flow_for, self._flow = answer
         self._show_flow()
 
@@ -96,9 +92,8 @@ class Pictures:
             self.canvas.show_flow(None)
             self.say(self._flow)
         else:
-            if self.canvas.flow is None or self.canvas.flow.flow is not self._flow:
-                self.canvas.show_flow(FlowPicture(self._flow))
-            self.say(flow_words(self._flow))
+            self.canvas.show_flow(self._flow)
+            self.say(flow_words(self._flow.flow))
 
     def _take_made(self, faces: dict[Face, MadeLook]) -> None:
         self._faces = faces
@@ -111,7 +106,10 @@ class Pictures:
         face: Face = "bottom" if self.canvas.flipped else "top"
         self.canvas.show_made(self._faces[face] if there else None)
         if wanted:
-            self.say(f"The {face} as it will be made, in {self.session.design.build.colour}, without parts.")
+            corner = "lower left" if face == "top" else "lower right"
+            self.say(
+                f"The {face} in {self.session.design.build.colour}, without parts. Holes: mm from the {corner} corner."
+            )
 
 
 def _heat_of(wired: Wired) -> HeatPicture | str:

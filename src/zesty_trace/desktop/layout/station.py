@@ -15,7 +15,7 @@ from zesty_trace.core.board.links import Connectivity, connectivity
 from zesty_trace.core.board.live import LiveReview
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.router import RouteResult, route
-from zesty_trace.core.board.say_place import understand_placing
+from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
@@ -27,6 +27,7 @@ from zesty_trace.core.wording.sentences import Spoken
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
 from zesty_trace.desktop.kit.widgets import button, card, label, lines_of, row
+from zesty_trace.desktop.layout.asking import Asking
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.drawers.stack import LayoutDrawers
 from zesty_trace.desktop.layout.hand import START, HandTool
@@ -110,6 +111,7 @@ class LayoutStation(Station):
         c.measured.connect(self._measured)
         self.tool = HandTool(self.looks.shown, self.detail.setText, self._commit_hand, self._hand_moved)
         self.pictures = Pictures(self.session, c, looks, self.detail.setText, lambda: self.tool.net, self._pull_if_seen)
+        self.asking = Asking(self.session, c, looks, self.detail.setText, self._is_filled, self._work, self._net_lit)
         looks.changed.connect(self._show)
         looks.turned.connect(self._turned)
         looks.flipped.connect(c.flip)
@@ -133,6 +135,13 @@ class LayoutStation(Station):
             self.detail.setText(
                 f"{ref} {what}: {pieces} of copper dropped. “Route for me” (Ctrl+R) joins what is open."
             )
+
+    def _is_filled(self) -> bool:
+        return self._joined.of is self.session.wired
+
+    def _net_lit(self, net: str) -> None:
+        self.tool.net = net
+        self.pictures.net_lit()
 
     def _hand_moved(self) -> None:
         self.canvas.update()

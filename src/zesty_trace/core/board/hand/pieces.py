@@ -56,6 +56,23 @@ def piece_at(
     return best[1] if best else None
 
 
+def copper_at(wired: Wired, x_mm: float, y_mm: float, layers: Collection[LayerName]) -> tuple[str, LayerName] | None:
+    """Return the net and the layer of the copper under a point, on the first of these layers that has some there."""
+    from shapely import Point
+
+    spot = Point(x_mm, y_mm)
+    for layer in layers:
+        poured = pour_shapes(wired, layer)
+        for item in laid_copper(wired, layer).items:
+            x0, y0, x1, y1 = item.shape.bounds
+            if x0 <= x_mm <= x1 and y0 <= y_mm <= y1 and item.shape.covers(spot):
+                return item.net, layer
+        for net, area in poured:
+            if area.covers(spot):
+                return net, layer
+    return None
+
+
 @dataclass
 class NetCopper:
     """All copper of one net, by layer: shapes with what each is. Pads are ("pad", k), fills ("pour", k)."""

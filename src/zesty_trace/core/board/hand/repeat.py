@@ -3,15 +3,51 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from msgspec.structs import replace
 
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Placement
+from zesty_trace.core.design.model import Design, LayerName, Placement, Track, Via
 from zesty_trace.core.geometry import Box, Point, box_of, rotate
 from zesty_trace.errors import InputError
 
 AROUND_NM = 3_000_000  # of the middles of a block's parts: copper that lies within goes along
+
+
+@dataclass(frozen=True)
+class Shift:
+    """How a block goes to its new place: left and right exchanged or not, turned, and the new place of its first part.
+
+    A block for the other face is a mirror image in all: parts, copper and layers. On its own face only places are.
+    """
+
+    first: Placement
+    x_nm: int
+    y_nm: int
+    turn_mdeg: int = 0
+    mirror: bool = False
+    other_face: bool = False
+
+    def put(self, x_nm: int, y_nm: int) -> Point:
+        """Return where a point of the block goes."""
+        dx, dy = x_nm - self.first.x_nm, y_nm - self.first.y_nm
+        x, y = rotate(-dx if self.mirror or self.other_face else dx, dy, self.turn_mdeg)
+        return Point(self.x_nm + round(x), self.y_nm + round(y))
+
+    def place(self, spot: Placement) -> Placement:
+        """Return the place of a part's copy."""
+        angle, side = spot.angle_mdeg, spot.side
+        if self.other_face:
+            angle, side = -angle, "bottom" if side == "top" else "top"
+        elif self.mirror:
+            angle = 180_000 - angle
+        at = self.put(spot.x_nm, spot.y_nm)
+        return Placement(x_nm=at.x_nm, y_nm=at.y_nm, angle_mdeg=(angle + self.turn_mdeg) % 360_000, side=side)
+
+    def layer(self, layer: LayerName, stack: Sequence[LayerName]) -> LayerName:
+        """Return the layer of a track's copy: counted from the other face if it goes there."""
+        return stack[len(stack) - 1 - stack.index(layer)] if self.other_face else layer
 
 
 def repeat_block(
@@ -22,39 +58,39 @@ def repeat_block(
     y_nm: int,
     turn_mdeg: int = 0,
     mirror: bool = False,
+    other_face: bool = False,
 ) -> Design:
     """Place `refs` as `like` stand, the first of them at (x, y), the block turned; with the copper between its parts.
 
-    Parts pair up in order, each of one kind. With `mirror` left and right change places: parts are turned as far as
-    a turn goes, and copper is left to be routed. InputError for parts that do not pair up, or are not placed.
+    Parts pair up in order, each of one kind. With `other_face` the block is put on the other face of the board, as if
+    it were seen from behind. With `mirror` left and right change places on its own face: parts are turned as far as a
+    turn goes, and copper is left to be routed. InputError for parts that do not pair up, or are not placed.
     """
     _check(design, like, refs)
-    spots = design.board.placements
-    first = spots[like[0]]
-    board = design
+    old = design.board
+    shift = Shift(old.placements[like[0]], x_nm, y_nm, turn_mdeg, mirror, other_face)
+    after = design
     for one, other in zip(like, refs, strict=True):
-        spot = spots[one]
-        x, y = _moved(spot.x_nm - first.x_nm, spot.y_nm - first.y_nm, turn_mdeg, mirror)
-        angle = (180_000 - spot.angle_mdeg if mirror else spot.angle_mdeg) + turn_mdeg
-        place = Placement(x_nm=x_nm + x, y_nm=y_nm + y, angle_mdeg=angle % 360_000, side=spot.side)
-        board = edits.place(board, other, place)
-    if mirror:
-        return board
+        after = edits.place(after, other, shift.place(old.placements[one]))
+    if mirror and not other_face:
+        return after
     nets = _net_map(design, like, refs)
-    room = box_of((spots[r].x_nm, spots[r].y_nm) for r in like).grown(AROUND_NM)
-    tracks, vias = list(board.board.tracks), list(board.board.vias)
-    for track in design.board.tracks:
-        if track.net in nets and all(_inside(room, p) for p in track.points):
-            points = tuple(_put(p, first, x_nm, y_nm, turn_mdeg) for p in track.points)
-            tracks.append(replace(track, net=nets[track.net], points=points))
-    for via in design.board.vias:
-        if via.net in nets and _inside(room, Point(via.x_nm, via.y_nm)):
-            at = _put(Point(via.x_nm, via.y_nm), first, x_nm, y_nm, turn_mdeg)
+    room = box_of((old.placements[r].x_nm, old.placements[r].y_nm) for r in like).grown(AROUND_NM)
+    tracks = [
+        replace(
+            t, net=nets[t.net], layer=shift.layer(t.layer, old.stack), points=tuple(shift.put(*p) for p in t.points)
+        )
+        for t in old.tracks
+        if t.net in nets and t.layer in old.stack and all(_inside(room, p) for p in t.points)
+    ]
+    vias = []
+    for via in old.vias:
+        if via.net in nets and _inside(room, (via.x_nm, via.y_nm)):
+            at = shift.put(via.x_nm, via.y_nm)
             vias.append(replace(via, net=nets[via.net], x_nm=at.x_nm, y_nm=at.y_nm))
-    old_t, old_v = set(design.board.tracks), set(design.board.vias)
-    fresh_t = [t for t in tracks[len(design.board.tracks) :] if t not in old_t]
-    fresh_v = [v for v in vias[len(design.board.vias) :] if v not in old_v]
-    return edits.set_copper(board, [*design.board.tracks, *fresh_t], [*design.board.vias, *fresh_v], design.board.pours)
+    there: set[Track | Via] = {*old.tracks, *old.vias}
+    fresh = [t for t in tracks if t not in there], [v for v in vias if v not in there]
+    return edits.set_copper(after, [*old.tracks, *fresh[0]], [*old.vias, *fresh[1]], old.pours)
 
 
 def _check(design: Design, like: Sequence[str], refs: Sequence[str]) -> None:
@@ -87,13 +123,3 @@ def _net_map(design: Design, like: Sequence[str], refs: Sequence[str]) -> dict[s
 
 def _inside(room: Box, at: Sequence[int]) -> bool:
     return room.x0 <= at[0] <= room.x1 and room.y0 <= at[1] <= room.y1
-
-
-def _moved(dx: int, dy: int, turn_mdeg: int, mirror: bool) -> tuple[int, int]:
-    x, y = rotate(-dx if mirror else dx, dy, turn_mdeg)
-    return round(x), round(y)
-
-
-def _put(at: Point | tuple[int, int], first: Placement, x_nm: int, y_nm: int, turn_mdeg: int) -> Point:
-    x, y = _moved(at[0] - first.x_nm, at[1] - first.y_nm, turn_mdeg, False)
-    return Point(x_nm + x, y_nm + y)

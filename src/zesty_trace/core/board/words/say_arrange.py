@@ -4,7 +4,7 @@ align R1..R6 left         (right, top, bottom, or on x or y of the first)
 spread R1..R6 across      (or down: equal gaps between the outer two)
 grid D1..D9 3 at 10, 10 step 8, 6
 swap R1 R2                lock J1, J2                unlock J1
-repeat R1, C1, U2 as R4, C3, U5 at 40, 10 turn 90         (or mirrored)
+repeat R1, C1, U2 as R4, C3, U5 at 40, 10 turn 90         (or mirrored, or onto the other face)
 """
 
 from __future__ import annotations
@@ -23,7 +23,10 @@ from zesty_trace.errors import InputError
 
 WORDS = ("align", "spread", "grid", "swap", "lock", "unlock", "repeat")
 HELP = "Try: align R1..R6 left, spread R1..R6 across, grid D1..D9 3 at 10, 10 step 8, 6, swap R1 R2, lock J1"
-_REPEAT = re.compile(r"^repeat (.+) as (.+) at (\S+?), ?(\S+)(?: turn (-?\d{1,3}(?:\.\d{1,3})?)°?)?( mirrored)?$", re.I)
+_REPEAT = re.compile(
+    r"^repeat (.+) as (.+) at (\S+?), ?(\S+)(?: turn (-?\d{1,3}(?:\.\d{1,3})?)°?)?( mirrored)?( onto the other face)?$",
+    re.I,
+)
 Refs = Callable[[str, Design], list[str]]
 
 
@@ -46,7 +49,8 @@ def arrange_several(text: str, design: Design, refs_of: Refs) -> Design:
     if match := _REPEAT.match(text):
         x, y = (parse_length_nm(match[k]) for k in (3, 4))
         like, others = refs_of(match[1], design), refs_of(match[2], design)
-        return repeat_block(design, like, others, x, y, round(float(match[5] or 0) * 1000), bool(match[6]))
+        turn = round(float(match[5] or 0) * 1000)
+        return repeat_block(design, like, others, x, y, turn, bool(match[6]), bool(match[7]))
     if match := re.match(r"^(lock|unlock) (.+)$", text, re.I):
         return _hold(design, _placed(design, refs_of(match[2], design)), match[1].lower() == "lock")
     raise InputError(f"“{text}” is not understood", text.split(maxsplit=1)[0], HELP)

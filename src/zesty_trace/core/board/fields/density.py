@@ -9,7 +9,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from zesty_trace.core.board.conduction import (
+from zesty_trace.core.board.copper import board_pads, pad_shape
+from zesty_trace.core.board.fields.conduction import (
     F64,
     Mesh,
     depths_mm,
@@ -22,7 +23,6 @@ from zesty_trace.core.board.conduction import (
     net_area,
     sheet_ohm,
 )
-from zesty_trace.core.board.copper import board_pads, pad_shape
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LayerName, Pin
@@ -145,7 +145,7 @@ def _solved(wired: Wired, net: str, state: str, currents: dict[Pin, float], tota
 
 def _densities(mesh: Mesh, potential: F64) -> F64:
     """Return the current density in each triangle, A/mm²: the slope of the potential over the resistivity."""
-    from zesty_trace.core.board.conduction import RESISTIVITY_OHM_M
+    from zesty_trace.core.board.fields.conduction import RESISTIVITY_OHM_M
 
     p, v = mesh.points[mesh.triangles], potential[mesh.triangles]
     e1, e2 = p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]

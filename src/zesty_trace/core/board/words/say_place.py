@@ -11,8 +11,8 @@ from __future__ import annotations
 import math
 import re
 
-from zesty_trace.core.board.say_arrange import arrange_several, speaks_of_several
-from zesty_trace.core.board.say_outline import change_board, speaks_of_the_board
+from zesty_trace.core.board.words.say_arrange import arrange_several, speaks_of_several
+from zesty_trace.core.board.words.say_outline import change_board, speaks_of_the_board
 from zesty_trace.core.catalogue.kinds import suggest
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.diff import describe_changes

@@ -1,4 +1,4 @@
-"""Resistance of a net's copper between two pads: sheet conduction in two dimensions, by finite elements.
+"""Resistance of a net's copper between two places: sheet conduction in two dimensions, by finite elements.
 
 Each layer's copper is a mesh of triangles on which the potential is linear; plated holes join the layers. A bar of n
 squares has n times the sheet resistance, 0.49 mohm a square at 35 um (resistivity of IEC 60028, at 20 °C).
@@ -15,6 +15,7 @@ import numpy as np
 import numpy.typing as npt
 
 from zesty_trace.core.board.copper import board_pads, laid_copper, pad_shape
+from zesty_trace.core.board.hand.pieces import copper_at
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import LayerName, Pin
@@ -23,6 +24,7 @@ from zesty_trace.errors import EditError
 
 RESISTIVITY_OHM_M = 1.7241e-8  # annealed copper at 20 °C, IEC 60028
 PLATING_UM = 25.0
+PROBE_MM = 0.5  # across the tip of a test probe: common practice
 PREPREG_MM = 0.2
 EDGE_MM = 0.1  # of the mesh along the copper's outline
 INNER_MM = 0.6  # between the points inside wide copper
@@ -57,27 +59,49 @@ def barrel_ohm(drill_mm: float, thickness_mm: float) -> float:
     return RESISTIVITY_OHM_M * thickness_mm * 1e-3 / area_m2
 
 
-def resistance(wired: Wired, a: Pin, b: Pin) -> Conduction:
-    """Return the resistance of the copper between two pins of a net.
+class Probe(NamedTuple):
+    """A place where a tip of PROBE_MM touches the copper of a layer, mm."""
 
-    EditError if they are not on one net, not on the board, or if no copper joins them.
+    x_mm: float
+    y_mm: float
+    layer: LayerName
+
+    def __str__(self) -> str:
+        return f"{self.x_mm:g}, {self.y_mm:g} mm on {self.layer}"
+
+
+def resistance(wired: Wired, a: Pin | Probe, b: Pin | Probe) -> Conduction:
+    """Return the resistance of the copper between two places of a net: pins, or where the tip of a probe touches.
+
+    EditError if there is no copper, if they are not on one net, or if no copper joins them.
     """
-    pads = {pin: [p for p in board_pads(wired) if p.pin == pin and p.layers] for pin in (a, b)}
-    for pin, found in pads.items():
-        if not found:
-            raise EditError(f"{pin} has no pad on the board", str(pin), "Place its part first")
-    net = pads[a][0].net
-    if a == b or not net or pads[b][0].net != net:
-        raise EditError(f"{a} and {b} are not two pins of one net", str(b), "Name two pins of one net")
+    (net, one), (other, two) = _end(wired, a), _end(wired, b)
+    if a == b or not net or net != other:
+        raise EditError(f"{a} and {b} are not two places of one net", str(b), "Name two pins or places of one net")
     rules = wired.design.board.rules
     areas = {layer: net_area(wired, net, layer) for layer in wired.design.board.stack}
     holes = list(holes_of(wired, net))
-    ends = [[(layer, pad_shape(p)) for p in pads[pin] for layer in p.layers] for pin in (a, b)]
     foils = [sheet_ohm(rules.foil_um(k)) for k in areas]
-    solved = solve(areas, holes, (ends[0], ends[1]), foils, mm(rules.thickness_nm))
+    solved = solve(areas, holes, (one, two), foils, mm(rules.thickness_nm))
     if solved is None:
         raise EditError(f"No copper joins {a} and {b}", net, "Route the net first")
     return solved
+
+
+def _end(wired: Wired, place: Pin | Probe) -> tuple[str, list[tuple[LayerName, Any]]]:
+    """Return the net of a place, and the shapes through which current goes in."""
+    from shapely import Point
+
+    if isinstance(place, Pin):
+        pads = [p for p in board_pads(wired) if p.pin == place and p.layers]
+        if not pads:
+            raise EditError(f"{place} has no pad on the board", str(place), "Place its part first")
+        return pads[0].net, [(layer, pad_shape(p)) for p in pads for layer in p.layers]
+    found = copper_at(wired, place.x_mm, place.y_mm, [place.layer])
+    if found is None:
+        raise EditError(f"There is no copper at {place}", str(place), "Name a place on a track, pad or pour")
+    tip = Point(place.x_mm, place.y_mm).buffer(PROBE_MM / 2)
+    return found[0], [(place.layer, tip.intersection(net_area(wired, found[0], place.layer)))]
 
 
 def holes_of(wired: Wired, net: str) -> Iterator[_Hole]:

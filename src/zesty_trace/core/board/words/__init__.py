@@ -1,0 +1,1 @@
+"""Sentences about the board, the parts on it and its outline."""
