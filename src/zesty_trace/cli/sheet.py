@@ -120,7 +120,7 @@ def _drawn(what: list[str], pdf: str, svg: str) -> list[str]:
     done = subprocess.run(command, check=False, capture_output=True, text=True)
     if done.returncode:
         told = done.stderr.strip().splitlines()
-        raise StoreError(told[-1] if told else "It could not be drawn", pdf or svg, "Choose another folder")
+        raise StoreError(told[-1] if told else "It could not be drawn", pdf or svg, "Choose another folder or view")
     return done.stdout.split("\n")[:-1]
 
 
