@@ -80,7 +80,7 @@ AREAS: dict[str, tuple[str, float, tuple[float, float, float, float]]] = {
     "macro: ring with variables": (flashed("%AMRING*1,1,$1,0,0*$3=$1-2x$2*1,0,$3,0,0*%%ADD10RING,4X0.5*%"), PI * (4 - 2.25), (8, 18, 12, 22)),
     "macro: on several lines": (flashed("%AMB*\n0 a comment, 1,1,9*\n21,1,3,2,0,0,90*\n%\n%ADD10B*%"), 6.0, (9, 18.5, 11, 21.5)),
     "macro: vector line turned": (flashed("%AMV*20,1,1,0,0,3,0,90*%%ADD10V*%"), 3.0, (9.5, 20, 10.5, 23)),
-    "macro: thermal": (flashed("%AMT*7,0,0,4,2,0.5,0*%%ADD10T*%"), PI * 3 - 4 * (strip(2) - strip(1)), (8, 18, 12, 22)),
+    "macro: thermal": (flashed("%AMT*7,0,0,4,2,0.5,0*%%ADD10T*%"), PI * 3 - 4 * (strip(2) - strip(1)), (10 - math.sqrt(3.9375), 20 - math.sqrt(3.9375), 10 + math.sqrt(3.9375), 20 + math.sqrt(3.9375))),
     "macro: exposure off takes from the macro alone": (f"{MM}%AMH*21,1,4,4,0,0,0*1,0,2,0,0*%%ADD10H*%%ADD11R,6X6*%D11*{at(0, 0)}D10*{at(0, 0)}M02*", 36.0, (-3, -3, 3, 3)),
     "macro: polygon and expressions": (flashed("%AMP*5,1,2+2,0,0,(1+1)x$1/2,45*%%ADD10P1,2*%".replace("AMP*", "AMP1*")), 2.0, tuple(c + s / math.sqrt(2) for c, s in ((10, -1), (20, -1), (10, 1), (20, 1)))),
     "inches": ("%FSLAX24Y24*%%MOIN*%%ADD10C,0.1*%D10*X10000Y20000D03*M02*", PI * 1.27**2, (25.4 - 1.27, 50.8 - 1.27, 25.4 + 1.27, 50.8 + 1.27)),

@@ -231,6 +231,7 @@ def _flash(s: State, end: Spot, line: int) -> None:
     if not aperture.block:
         s.put(Mark("flash", s.dark, (end,), aperture, s.matrix, line, s.attached))
         return
+    s.room_for(len(aperture.block), line)
     for mark in aperture.block:
         dark = mark.dark if s.dark else not mark.dark
         points = moved(mark.points, s.matrix, end)

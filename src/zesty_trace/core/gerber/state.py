@@ -68,10 +68,14 @@ class State:
 
     def put(self, mark: Mark) -> None:
         """Add a mark. InputError for more than any board has."""
+        self.room_for(1, mark.line)
         self.marks.append(mark)
         self.points += len(mark.points)
-        if len(self.marks) > MOST_MARKS or self.points > MOST_POINTS:
-            raise InputError(f"There are over {MOST_MARKS:,} shapes", self.where(mark.line), "No board needs so many")
+
+    def room_for(self, more: int, line: int) -> None:
+        """Raise InputError if so many more marks are more than any board has."""
+        if len(self.marks) + more > MOST_MARKS or self.points > MOST_POINTS:
+            raise InputError(f"There are over {MOST_MARKS:,} shapes", self.where(line), "No board needs so many")
 
 
 def close_repeat(s: State) -> None:
