@@ -145,8 +145,8 @@ BROKEN = {
     "brackets without end": (f"{MM}\n%AMX*1,1,{'(' * 90}1,0,0*%\n%ADD10X*%M02*", "line 3"),
     "half of all atoms": (f"{MM}\n%ADD10C,1*%%SRX90000Y90000I0.001J0.001*%D10*X0Y0D03*M02*", "line 2"),
     "blocks of blocks of blocks": (
-        MM + "%ADD10C,1*%D10*%ABD20*%" + "X0Y0D03*" * 10 + "%AB*%"
-        + "".join(f"%ABD{21 + k}*%D{20 + k}*" + "X0Y0D03*" * 10 + "%AB*%" for k in range(9)) + "D29*X0Y0D03*M02*",
+        MM + "%ADD10C,1*%D10*%ABD20*%" + "X0Y0D03*" * 100 + "%AB*%"
+        + "".join(f"%ABD{21 + k}*%D{20 + k}*" + "X0Y0D03*" * 100 + "%AB*%" for k in range(9)) + "D29*X0Y0D03*M02*",
         "shapes",
     ),
     "more digits than there are": ("%FSTAX24Y24*%%MOIN*%%ADD10C,0.1*%D10*\nX01234567Y0D03*M02*", "line 2"),
