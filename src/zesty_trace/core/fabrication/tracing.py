@@ -1,0 +1,177 @@
+"""The netlist that is in the copper: islands of copper on every layer, joined by plated holes, and whose they are."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any, NamedTuple
+
+import networkx as nx
+
+from zesty_trace.core.fabrication.finished import BoardSet, Hole
+
+CRUMB_MM2 = 1e-4  # less copper than that is a rounding of shapes
+
+
+class Contact(NamedTuple):
+    """A place where a net must be: pin, net, place in mm, and the layers of which one must have copper there."""
+
+    pin: str
+    net: str
+    x: float
+    y: float
+    layers: tuple[str, ...]
+
+
+class Open(NamedTuple):
+    """A net that is in several pieces: the pins of each."""
+
+    net: str
+    pieces: tuple[tuple[str, ...], ...]
+
+
+class Short(NamedTuple):
+    """Nets that are one piece of copper, with a pin of each."""
+
+    nets: tuple[str, ...]
+    pins: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Traced:
+    """What copper joins. `pieces` are groups of islands; `missing` are contacts with no copper where they should be."""
+
+    pieces: int
+    opens: tuple[Open, ...]
+    shorts: tuple[Short, ...]
+    missing: tuple[Contact, ...]
+    contacts: int
+    nets: int
+    source: str
+
+    @property
+    def same(self) -> bool:
+        """Whether the copper has just the nets that it should have."""
+        return bool(self.contacts) and not (self.opens or self.shorts or self.missing)
+
+
+class Copper:
+    """The islands of all layers of a set, and what joins them."""
+
+    def __init__(self, board: BoardSet) -> None:
+        from shapely import STRtree, get_parts, prepare
+
+        self.islands: list[tuple[str, Any]] = []
+        for layer in board.layers:
+            parts = [p for p in get_parts(board.copper(layer)).tolist() if p.area > CRUMB_MM2]
+            self.islands += [(layer, part) for part in parts]
+        for _, shape in self.islands:
+            prepare(shape)
+        self.tree = STRtree([shape for _, shape in self.islands])
+        graph = nx.Graph()
+        graph.add_nodes_from(range(len(self.islands)))
+        for hole in board.holes:
+            if hole.plated is not False:
+                met = self.around(hole)
+                graph.add_edges_from((met[0], k) for k in met[1:])
+        self.group = {k: n for n, piece in enumerate(nx.connected_components(graph)) for k in piece}
+        self.groups = len(set(self.group.values()))
+
+    def around(self, hole: Hole) -> list[int]:
+        """Return the islands that a plated hole joins: those that its wall meets."""
+        return sorted(self.tree.query(hole.shape, predicate="intersects").tolist())
+
+    def at(self, contact: Contact) -> int | None:
+        """Return the piece of copper at a contact; None if there is none."""
+        from shapely import Point
+
+        spot = Point(contact.x, contact.y)
+        for reach in (spot, spot.buffer(0.02)):
+            for k in sorted(self.tree.query(reach, predicate="intersects").tolist()):
+                if self.islands[k][0] in contact.layers:
+                    return self.group[k]
+        return None
+
+
+def said_by_files(board: BoardSet) -> list[Contact]:
+    """Return the contacts that the copper files name with their attributes: flashes and contours with a pin or net."""
+    found = []
+    for layer in board.layers:
+        image = board.images["copper", layer]
+        for mark in image.marks:
+            if mark.net and mark.dark and mark.kind != "stroke":
+                inner = _inside(mark)
+                if inner is not None:
+                    pin = ".".join(mark.pin) if mark.pin else f"{layer} line {mark.line}"
+                    found.append(Contact(pin, mark.net, *inner, (layer,)))
+            elif mark.net and mark.dark:
+                x, y = mark.points[0]
+                found.append(Contact(f"{layer} line {mark.line}", mark.net, x, y, (layer,)))
+    return found
+
+
+def _inside(mark: Any) -> tuple[float, float] | None:
+    """Return a point on what a mark leaves: of a flash its middle, if there is copper."""
+    if mark.kind == "flash":
+        x, y = mark.points[0]
+        return x, y
+    return None  # a filled area may have been cleared again at any one place
+
+
+def in_holes(contacts: Iterable[Contact], board: BoardSet) -> list[Contact]:
+    """Return contacts with those over a hole moved to the rim of it, where copper is."""
+    from shapely import Point, STRtree
+
+    holes = [h for h in board.holes if not h.slot]
+    tree = STRtree([h.shape for h in holes])
+    found = []
+    for c in contacts:
+        hit = tree.query(Point(c.x, c.y), predicate="intersects").tolist()
+        found.append(c._replace(x=c.x + holes[hit[0]].diameter / 2) if hit and board_is_cut(board, c) else c)
+    return found
+
+
+def board_is_cut(board: BoardSet, contact: Contact) -> bool:
+    """Whether the copper at a contact is left out for its drill, as some files have it."""
+    from shapely import Point
+
+    spot = Point(contact.x, contact.y)
+    return not any(board.copper(layer).intersects(spot) for layer in contact.layers if layer in board.layers)
+
+
+def trace(board: BoardSet, contacts: Iterable[Contact], source: str, copper: Copper | None = None) -> Traced:
+    """Compare what the copper joins with what it should: opens and shorts by net."""
+    copper = copper or Copper(board)
+    wanted = in_holes(contacts, board)
+    pieces_of: dict[str, dict[int, list[str]]] = {}
+    nets_of: dict[int, dict[str, str]] = {}
+    missing = []
+    for c in wanted:
+        piece = copper.at(c)
+        if piece is None:
+            missing.append(c)
+            continue
+        pieces_of.setdefault(c.net, {}).setdefault(piece, []).append(c.pin)
+        nets_of.setdefault(piece, {}).setdefault(c.net, c.pin)
+    opens = tuple(
+        Open(net, tuple(tuple(dict.fromkeys(pins)) for pins in pieces.values()))
+        for net, pieces in sorted(pieces_of.items())
+        if len(pieces) > 1
+    )
+    shorts = tuple(
+        Short(tuple(sorted(nets)), tuple(nets[n] for n in sorted(nets))) for nets in nets_of.values() if len(nets) > 1
+    )
+    nets = len({c.net for c in wanted})
+    return Traced(copper.groups, opens, tuple(sorted(shorts)), tuple(missing), len(wanted), nets, source)
+
+
+def netlist_out_of(board: BoardSet, pins: Mapping[str, tuple[float, float, tuple[str, ...]]]) -> list[tuple[str, ...]]:
+    """Return the pins that copper joins, group by group, for pins at known places."""
+    copper = Copper(board)
+    groups: dict[int, list[str]] = {}
+    for pin, (x, y, layers) in pins.items():
+        (contact,) = in_holes([Contact(pin, "", x, y, layers)], board)
+        piece = copper.at(contact)
+        if piece is not None:
+            groups.setdefault(piece, []).append(pin)
+    return sorted(tuple(sorted(g)) for g in groups.values())
