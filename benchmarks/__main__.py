@@ -28,7 +28,7 @@ from zesty_trace.core.circuit.solver import solve
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.layers import all_files
-from zesty_trace.core.fabrication.read_back import read_gerber
+from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.schematic.quality import wire_quality

@@ -20,11 +20,13 @@ from zesty_trace.core.board.strokes import text_strokes
 from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import FACES, Design
-from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.layers import all_files, paste_pads
 from zesty_trace.core.fabrication.package import fabrication_files, write_package, zip_bytes
-from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
 from zesty_trace.core.fabrication.tables import bill_of_materials, centroid_csv
+from zesty_trace.core.fabrication.zips import read_zip
+from zesty_trace.core.gerber.drill import read_drill
+from zesty_trace.core.gerber.reading import read_gerber
+from zesty_trace.core.gerber.writing import GerberWriter
 from zesty_trace.errors import EditError, InputError
 
 DOTS_PER_MM = 50
@@ -89,7 +91,8 @@ def test_drills_read_back_twice_are_the_holes_of_the_board(files, routed, catalo
     wanted = sorted(
         (x / 1e6, y / 1e6, d / 1e6) for x, y, d, p, *_ in hole_items(Wired(routed, catalogue)) if p == plated
     )
-    for found in (read_drill(files[name]), second_drill_parser(files[name])):
+    read = [(*h.points[0], h.diameter) for h in read_drill(files[name]).holes]
+    for found in (read, second_drill_parser(files[name])):
         assert np.allclose(sorted(found), wanted, atol=1e-4)
     through = sum(bool(p.drill_nm) and p.plated for p in board_pads(Wired(routed, catalogue)))
     assert len(wanted) == (through + len(routed.board.vias) if plated else 4)  # four mounting holes
@@ -184,9 +187,9 @@ def test_nothing_placed_is_told(demo, catalogue) -> None:
     [
         pytest.param("%FSLAX46Y46*%\n%MOMM*%\nG36*\n", "file", id="cut off"),
         pytest.param("%FSLAX46Y46*%\nD99*\nM02*", "line 2", id="undefined aperture"),
-        pytest.param("%FSLAX46Y46*%\n%AMBLOB*%\nG02*\nM02*", "line 3", id="arc"),
+        pytest.param("%FSLAX46Y46*%\n%AMBLOB*%\nG02X0Y0I1D01*\nM02*", "line 3", id="arc"),
         pytest.param("%ADD10C,0.1\nM02*", "line 1", id="not closed"),
-        pytest.param("%FSTIX24Y24*%\nM02*", "line 1", id="number format"),
+        pytest.param("%FSXAX24Y24*%\nM02*", "line 1", id="number format"),
     ],
 )
 def test_damaged_gerber_says_where(text: str, where: str) -> None:
@@ -199,7 +202,7 @@ def test_damaged_drill_and_zip_say_so() -> None:
     with pytest.raises(InputError, match="cut off"):
         read_drill("M48\nMETRIC\nT01C0.3\n%\nT01\nX1.0Y1.0\n")
     with pytest.raises(InputError, match="not defined"):
-        read_drill("M48\nT02\nM30\n")
+        read_drill("M48\n%\nT02\nM30\n")
     with pytest.raises(InputError, match="not a zip file"):
         read_zip(b"nothing")
 

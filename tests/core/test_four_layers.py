@@ -30,9 +30,10 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, KeepOut, Pour, Rules, Track, Via
 from zesty_trace.core.fabrication.layers import all_files
-from zesty_trace.core.fabrication.read_back import read_drill, read_gerber
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.geometry import Point
+from zesty_trace.core.gerber.drill import read_drill
+from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.ordering.houses import load_houses
 from zesty_trace.core.ordering.quote import board_price, order_of
 from zesty_trace.errors import InputError
@@ -56,8 +57,8 @@ def pieces_in_files(files: dict[str, str]) -> tuple[nx.Graph, dict[str, list]]:
     graph = nx.Graph()
     graph.add_nodes_from((layer, k) for layer, found in areas.items() for k in range(len(found)))
     trees = {layer: STRtree(found) for layer, found in areas.items()}
-    for x, y, drill in read_drill(files["drill-plated.xnc"]):
-        barrel = Spot(x, y).buffer(drill / 2 + 0.01)
+    for hole in read_drill(files["drill-plated.xnc"]).holes:
+        barrel = Spot(*hole.points[0]).buffer(hole.diameter / 2 + 0.01)
         met = [(layer, k) for layer in FOUR for k in trees[layer].query(barrel, predicate="intersects").tolist()]
         graph.add_edges_from((met[0], other) for other in met[1:])
     return graph, areas

@@ -155,6 +155,7 @@ BROKEN = {
 }  # fmt: skip
 
 
+@pytest.mark.campaign  # hundreds of thousands of shapes before one is too many
 @pytest.mark.parametrize("name", BROKEN)
 def test_what_is_broken_is_refused_with_its_line(name: str) -> None:
     text, words = BROKEN[name]

@@ -13,7 +13,7 @@ import pytest
 from PySide6.QtCore import Qt
 
 from zesty_trace.core.design.edits import accept
-from zesty_trace.core.fabrication.read_back import read_zip
+from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.findings import Severity
 from zesty_trace.desktop.window.shell import MainWindow
 

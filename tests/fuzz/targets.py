@@ -33,9 +33,11 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part, Pin, Placement, to_json
 from zesty_trace.core.design.reading import from_json
 from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
-from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
+from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.firmware.image import fit_findings, pages_of, parse_image
 from zesty_trace.core.firmware.targets import find_target
+from zesty_trace.core.gerber.drill import read_drill
+from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.ordering.houses import read_house
 from zesty_trace.core.ordering.quote import Order, quote
 from zesty_trace.core.quantities import parse_address, parse_length_nm, read_addresses, read_off, say

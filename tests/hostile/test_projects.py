@@ -20,7 +20,7 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.history import History
 from zesty_trace.core.design.model import Design, ImageSpec, Part, Pin, to_json
 from zesty_trace.core.design.reading import from_json
-from zesty_trace.core.fabrication.read_back import MAX_ZIP_BYTES, read_zip
+from zesty_trace.core.fabrication.zips import MAX_ZIP_BYTES, read_zip
 from zesty_trace.core.firmware.image import image_inside
 from zesty_trace.core.ordering.houses import load_houses
 from zesty_trace.core.tables.importing import export_parts

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 
 from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, pad_shape, paste_windows
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.silk import PEN_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import FACES, Design, Face, LayerName
-from zesty_trace.core.fabrication.gerber import GerberWriter
 from zesty_trace.core.fabrication.roles import OUTLINE, Image, drill_name
+from zesty_trace.core.gerber.writing import GerberWriter
 from zesty_trace.core.quantities import mm
 
 OUTLINE_PEN_MM = 0.1
@@ -24,7 +24,7 @@ def copper_file(wired: Wired, layer: LayerName) -> str:
     writer = GerberWriter(f"Copper,L{stack.index(layer) + 1},{name}")
     for net, area in pour_shapes(wired, layer):
         writer.attributes(net=net)
-        writer.fill(getattr(area, "geoms", []))
+        writer.fill(getattr(area, "geoms", []), "Conductor")
     for track in design.board.tracks:
         if track.layer == layer:
             writer.attributes(net=track.net)
@@ -32,7 +32,7 @@ def copper_file(wired: Wired, layer: LayerName) -> str:
     for pad in board_pads(wired):
         if layer in pad.layers:
             writer.attributes(net=pad.net, ref=pad.pin.ref, pin=pad.pin.number)
-            _flash_pad(writer, pad, 0.0, "ComponentPad" if pad.drill_nm else "SMDPad,CuDef")
+            _flash_pad(writer, pad, 0.0, pad_function(wired, pad))
     for via in design.board.vias:
         writer.attributes(net=via.net)
         size = mm(via.diameter_nm)
@@ -40,10 +40,18 @@ def copper_file(wired: Wired, layer: LayerName) -> str:
     return writer.text()
 
 
+def pad_function(wired: Wired, pad: BoardPad) -> str:
+    """Return what a pad is for, in the words of the format."""
+    kind = wired.design.parts[pad.pin.ref].kind
+    if pad.drill_nm:
+        return "ComponentPad"
+    return {"test_point": "TestPad", "fiducial": "FiducialPad,Local"}.get(kind, "SMDPad,CuDef")
+
+
 def _flash_pad(writer: GerberWriter, pad: BoardPad, grow_mm: float, function: str) -> None:
     w, h = mm(pad.width_nm) + 2 * grow_mm, mm(pad.height_nm) + 2 * grow_mm
     if pad.angle_mdeg % 90_000:
-        writer.fill([pad_shape(pad, grow_mm)])
+        writer.fill([pad_shape(pad, grow_mm)], function)
         return
     if pad.angle_mdeg % 180_000:
         w, h = h, w
@@ -95,17 +103,23 @@ def outline_file(design: Design) -> str:
     return writer.text()
 
 
-def drill_file(holes: Iterable[Hole], plated: bool, layers: int = 2) -> str:
-    """Return the drill file of the plated or the bare holes in millimetres (XNC format 2021); slots are routed."""
+def drill_file(holes: Iterable[Hole], plated: bool, layers: int = 2, vias: Collection[tuple[int, int]] = ()) -> str:
+    """Return the drill file of the plated or the bare holes in millimetres (XNC format 2021); slots are routed.
+
+    Holes at `vias` have drills of their own, so that the house can tell them from those that parts stand in.
+    """
     chosen = sorted(h for h in holes if h.plated == plated)
-    sizes = sorted({h.drill_nm for h in chosen})
+    kind = {h: "ViaDrill" if (h.x_nm, h.y_nm) in vias else "ComponentDrill" for h in chosen}
+    tools = sorted({(h.drill_nm, kind[h] if plated else "MechanicalDrill") for h in chosen})
     function = f"Plated,1,{layers},PTH" if plated else f"NonPlated,1,{layers},NPTH"
     lines = ["M48", f"; #@! TF.FileFunction,{function}", "METRIC"]
-    lines += [f"T{k + 1:02d}C{mm(size):.3f}" for k, size in enumerate(sizes)]
-    lines += ["%", "G05"]
-    for k, size in enumerate(sizes):
+    for k, (size, use) in enumerate(tools):
+        lines.append(f"; #@! TA.AperFunction,{'Plated,PTH' if plated else 'NonPlated,NPTH'},{use}")
+        lines.append(f"T{k + 1:02d}C{mm(size):.3f}")
+    lines += ["; #@! TD", "%", "G05"] if tools else ["%", "G05"]
+    for k, (size, use) in enumerate(tools):
         lines.append(f"T{k + 1:02d}")
-        mine = [h for h in chosen if h.drill_nm == size]
+        mine = [h for h in chosen if h.drill_nm == size and (not plated or kind[h] == use)]
         lines += [_at(h.x_nm, h.y_nm) for h in mine if not h.slot]
         for h in mine:
             if h.slot:
@@ -120,7 +134,7 @@ def _at(x_nm: int, y_nm: int) -> str:
 def all_files(wired: Wired) -> dict[str, str]:
     """Return file name -> text of every image and drill file."""
     design = wired.design
-    holes = hole_items(wired)
+    holes, vias = hole_items(wired), {(v.x_nm, v.y_nm) for v in design.board.vias}
     files: dict[str, str] = {}
     for layer in design.board.stack:
         files[Image("copper", layer).file] = copper_file(wired, layer)
@@ -130,5 +144,5 @@ def all_files(wired: Wired) -> dict[str, str]:
         files[Image("silk", layer).file] = silk_file(wired, layer)
     files[OUTLINE.file] = outline_file(design)
     for plated in (True, False):
-        files[drill_name(plated)] = drill_file(holes, plated, len(design.board.stack))
+        files[drill_name(plated)] = drill_file(holes, plated, len(design.board.stack), vias)
     return files

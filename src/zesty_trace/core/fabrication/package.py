@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import zipfile
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 
 import msgspec
@@ -12,7 +13,9 @@ import msgspec
 from zesty_trace.core.board.gate import refuse_stopped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.fabrication.job import fabrication_note, job_file
 from zesty_trace.core.fabrication.layers import all_files
+from zesty_trace.core.fabrication.netlist356 import netlist_text, records_of
 from zesty_trace.core.fabrication.tables import bom_csv, centroid_csv
 from zesty_trace.errors import EditError, StoreError
 from zesty_trace.files import write_given, write_inside
@@ -27,11 +30,23 @@ def fabrication_files(wired: Wired) -> dict[str, str]:
     if not design.board.outline or not design.board.placements:
         raise EditError("There is no board to write yet", "layout", "Place and route the parts first")
     files = all_files(wired)
-    for variant in design.variants or ("",):
-        suffix = f"-{variant.lower()}" if variant else ""
+    for variant, suffix in _suffixes(design.variants or ("",)):
         files[f"bom{suffix}.csv"] = bom_csv(wired, variant)
         files[f"centroid{suffix}.csv"] = centroid_csv(wired, variant)
+    files["netlist.ipc"] = netlist_text(f"{design.name} {design.revision}", records_of(wired))
+    files["job.gbrjob"] = job_file(wired, files)
+    files["fabrication-note.txt"] = fabrication_note(wired)
     return files
+
+
+def _suffixes(variants: Iterable[str]) -> Iterator[tuple[str, str]]:
+    """Yield variants with what their file names end in: names that differ by large and small letters get numbers."""
+    taken: set[str] = set()
+    for variant in variants:
+        plain = f"-{slug(variant, 'variant')}" if variant else ""
+        suffix = next(s for s in (plain, *(f"{plain}-{k}" for k in range(2, 10_000))) if s not in taken)
+        taken.add(suffix)
+        yield variant, suffix
 
 
 def zip_name(design: Design) -> str:

@@ -11,9 +11,11 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, 
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
-from zesty_trace.core.fabrication.read_back import read_drill, read_gerber, read_zip
 from zesty_trace.core.fabrication.roles import OUTLINE, Image
 from zesty_trace.core.fabrication.tables import bill_of_materials
+from zesty_trace.core.fabrication.zips import read_zip
+from zesty_trace.core.gerber.drill import read_drill
+from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.core.quantities import say_count
@@ -217,7 +219,8 @@ class OrderStation(Station):
         def work(report: object) -> tuple[dict[str, QPainterPath], list[tuple[float, float, float]], int]:
             files = read_zip(read_inside(path.parents[1], f"fabrication/{path.name}", "archive"))
             images = {n: shape_path(read_gerber(t, n).shape) for n, t in files.items() if n.endswith(".gbr")}
-            holes = [h for n, t in files.items() if n.endswith(".xnc") for h in read_drill(t, n)]
+            drills = [h for n, t in files.items() if n.endswith(".xnc") for h in read_drill(t, n).holes]
+            holes = [(*h.points[0], h.diameter) for h in drills]
             return images, holes, len(files)
 
         self.session.jobs.start("Reading back", work, lambda v: self._was_read(path, *v), visible=False)

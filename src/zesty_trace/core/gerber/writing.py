@@ -57,7 +57,7 @@ class GerberWriter:
         text = "".join(wanted)
         if text != self._attributes:
             if self._attributes:
-                self._body.append("%TD*%")
+                self._body.append("%TD*%")  # takes off what is said of objects; functions are said anew where needed
             self._body += wanted
             self._attributes = text
 
@@ -80,8 +80,10 @@ class GerberWriter:
         self._body.append(f"{_xy(*points[0])}D02*")
         self._body += [f"{_xy(*p)}D01*" for p in points[1:]]
 
-    def fill(self, polygons: Iterable[Any]) -> None:
+    def fill(self, polygons: Iterable[Any], function: str = "") -> None:
         """Fill polygons with holes (shapely), larger first, holes cleared before what lies in them."""
+        if function:
+            self._body.append(f"%TA.AperFunction,{function}*%")
         for polygon in sorted(polygons, key=lambda p: -p.envelope.area):
             self._polarity(True)
             self._region(list(polygon.exterior.coords))
@@ -89,6 +91,8 @@ class GerberWriter:
                 self._polarity(False)
                 self._region(list(ring.coords))
         self._polarity(True)
+        if function:
+            self._body.append("%TD.AperFunction*%")
 
     def _region(self, points: Sequence[tuple[float, float]]) -> None:
         if points[0] != points[-1]:
