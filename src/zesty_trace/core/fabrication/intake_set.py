@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from zesty_trace.core.fabrication.guessing import said_by_name
-from zesty_trace.core.fabrication.intake import Check, Desk, Query
+from zesty_trace.core.fabrication.intake import Check, Desk, Query, Spot
 from zesty_trace.core.findings import Severity
 
 SHIFT_MM = 0.05  # of a layer or drill file against the copper: common practice
@@ -56,18 +56,13 @@ def _missing(d: Desk) -> Iterator[Query]:
         return
     for side in ("top", "bottom"):
         has = ("copper", side) in there
-        if not has and {("mask", side), ("paste", side)} & there and d.board.images.get(("mask", side)):
-            extra = [i for k in ("mask", "paste") if (i := d.board.images.get((k, side))) and i.marks]
-            if (
-                (extra and len(layers) > 1)
-                or (extra and side == "top" and layers == ["bottom"])
-                or (extra and side == "bottom" and layers == ["top"] and _smd(d, side))
-            ):
-                names = ", ".join(i.name for i in extra)
-                yield Query(
-                    Severity.STOP, "missing layer", f"There is no {side} copper, but {names} is of that side",
-                    "Add the copper file, or say that the board has one side.",
-                )  # fmt: skip
+        extra = [i for k in ("mask", "paste") if (i := d.board.images.get((k, side))) and i.marks]
+        if not has and extra:
+            names = ", ".join(i.name for i in extra)
+            yield Query(
+                Severity.STOP, "missing layer", f"There is no {side} copper, but {names} is of that side",
+                "Add the copper file, or say that the board has copper on one side only.",
+            )  # fmt: skip
         if has and ("mask", side) not in there:
             yield Query(
                 Severity.STOP, "missing layer", f"There is no {side} solder mask",
@@ -84,9 +79,45 @@ def _missing(d: Desk) -> Iterator[Query]:
         yield Query(Severity.NOTE, "missing layer", "There is no silk", "The board comes without any print.")
 
 
-def _smd(d: Desk, side: str) -> bool:
-    image = d.board.images.get(("paste", side))
-    return image is not None and bool(image.marks)
+def _said_layers(d: Desk) -> Iterator[Query]:
+    """Find fewer layers than the drill files go through."""
+    for drill in d.board.drills.values():
+        words = drill.attributes.get(".FileFunction", ())
+        said = int(words[2]) if len(words) > 2 and words[2].isdigit() and len(words[2]) < 3 else 0
+        if words[:1] == ("Plated",) and said > len(d.board.layers):
+            yield Query(
+                Severity.STOP, "missing layer", f"{drill.name} goes through {said} layers of copper",
+                f"There are files of {len(d.board.layers)}. Add the missing ones.",
+            )  # fmt: skip
+
+
+def _undrilled(d: Desk) -> Iterator[Query]:
+    """Find pads that are for holes and have none: by what the file calls them, else flashed on both faces."""
+    from shapely import STRtree, points
+
+    tree = STRtree([h.shape for h in d.board.holes])
+    named: set[Spot] = set()
+    flashed: dict[str, set[Spot]] = {}
+    for side in ("top", "bottom"):
+        image = d.board.images.get(("copper", side))
+        for mark in image.marks if image is not None else ():
+            if mark.kind == "flash" and mark.dark and mark.aperture is not None:
+                spot = round(mark.points[0][0], 3), round(mark.points[0][1], 3)
+                flashed.setdefault(side, set()).add(spot)
+                if mark.aperture.function.startswith(("ViaPad", "ComponentPad")):
+                    named.add(spot)
+    both = flashed.get("top", set()) & flashed.get("bottom", set())
+    spots = sorted(named or both)
+    if not spots:
+        return
+    hit = set(tree.query(points(spots), predicate="intersects")[0].tolist())
+    left = [p for k, p in enumerate(spots) if k not in hit]
+    if left and (named or len(left) > max(2, len(spots) / 4)):
+        yield Query(
+            Severity.STOP if named else Severity.FIX, "missing layer",
+            f"{len(left)} of {len(spots)} pads for holes have none",
+            "Is a drill file missing, or of another board?", tuple(left),
+        )  # fmt: skip
 
 
 def _edge(d: Desk) -> Iterator[Query]:
@@ -217,6 +248,8 @@ SET_CHECKS: list[tuple[str, Check]] = [
     ("files", _files),
     ("names of layers", _names),
     ("missing layers", _missing),
+    ("layers that drills go through", _said_layers),
+    ("pads without holes", _undrilled),
     ("outline", _edge),
     ("units and origin", _outside),
     ("registration", _registration),

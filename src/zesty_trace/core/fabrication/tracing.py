@@ -9,6 +9,7 @@ from typing import Any, NamedTuple
 import networkx as nx
 
 from zesty_trace.core.fabrication.finished import BoardSet, Hole
+from zesty_trace.core.gerber.image import Mark, Spot
 
 CRUMB_MM2 = 1e-4  # less copper than that is a rounding of shapes
 
@@ -98,24 +99,22 @@ def said_by_files(board: BoardSet) -> list[Contact]:
     found = []
     for layer in board.layers:
         image = board.images["copper", layer]
-        for mark in image.marks:
-            if mark.net and mark.dark and mark.kind != "stroke":
-                inner = _inside(mark)
-                if inner is not None:
-                    pin = ".".join(mark.pin) if mark.pin else f"{layer} line {mark.line}"
-                    found.append(Contact(pin, mark.net, *inner, (layer,)))
-            elif mark.net and mark.dark:
-                x, y = mark.points[0]
-                found.append(Contact(f"{layer} line {mark.line}", mark.net, x, y, (layer,)))
+        for mark, shape in zip(image.marks, image.shapes, strict=True):
+            spot = _inside(mark, shape) if mark.net and mark.dark else None
+            if mark.net and spot is not None:
+                pin = ".".join(mark.pin) if mark.pin else f"{layer} line {mark.line}"
+                found.append(Contact(pin, mark.net, *spot, (layer,)))
     return found
 
 
-def _inside(mark: Any) -> tuple[float, float] | None:
-    """Return a point on what a mark leaves: of a flash its middle, if there is copper."""
-    if mark.kind == "flash":
-        x, y = mark.points[0]
-        return x, y
-    return None  # a filled area may have been cleared again at any one place
+def _inside(mark: Mark, shape: Any) -> Spot | None:
+    """Return a point on what a mark leaves; None for a filled area that is no pad: it may be cleared anywhere again."""
+    if mark.kind != "region":
+        return mark.points[0]
+    if mark.pin is None or shape.is_empty:
+        return None
+    middle = shape.representative_point()
+    return middle.x, middle.y
 
 
 def in_holes(contacts: Iterable[Contact], board: BoardSet) -> list[Contact]:

@@ -93,7 +93,6 @@ class GerberImage:
     negative: bool = False
     unit: str = "mm"
     format: str = ""
-    matrix: Matrix = PLAIN
     _kept: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
 
     @property
@@ -107,7 +106,7 @@ class GerberImage:
         from zesty_trace.core.gerber.shapes import shapes_of
 
         if "shapes" not in self._kept:
-            self._kept["shapes"] = shapes_of(self.marks, self.matrix)
+            self._kept["shapes"] = shapes_of(self.marks)
         found: list[Any] = self._kept["shapes"]
         return found
 
@@ -125,4 +124,4 @@ class GerberImage:
         """The middle lines of all dark strokes and the edges of contours, mm, whatever their width."""
         from zesty_trace.core.gerber.shapes import middle_lines
 
-        return middle_lines(self.marks, self.matrix)
+        return middle_lines(self.marks)

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from zesty_trace.errors import InputError
 
-FAR_MM = 2000.0
+FAR_MM = 20_000.0  # a board of half a metre in a file that is read in inches lies so far
 MOST_DIGITS = 15
 
 

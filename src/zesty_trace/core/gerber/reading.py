@@ -55,9 +55,12 @@ def _finished(s: State) -> GerberImage:
     remarks = sorted(Remark(line, text) for text, line in s.remarks.items())
     unit = "inch" if s.unit == 25.4 else "mm"
     apertures = tuple(s.apertures[n] for n in sorted(s.apertures))
-    return GerberImage(
-        s.name, tuple(s.marks), apertures, dict(s.file), tuple(remarks), s.negative, unit, digits, s.image
-    )
+    marks = s.marks
+    if s.image != PLAIN:
+        marks = [
+            m._replace(points=moved(m.points, s.image, (0.0, 0.0)), matrix=multiplied(s.image, m.matrix)) for m in marks
+        ]
+    return GerberImage(s.name, tuple(marks), apertures, dict(s.file), tuple(remarks), s.negative, unit, digits)
 
 
 def _take_word(s: State, command: str, line: int) -> None:

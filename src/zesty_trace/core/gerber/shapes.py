@@ -105,9 +105,9 @@ def scale_of(matrix: Matrix) -> float:
     return math.sqrt(abs(matrix[0] * matrix[3] - matrix[1] * matrix[2]))
 
 
-def shapes_of(marks: Sequence[Mark], matrix: Matrix) -> list[Any]:
-    """Return the shape of each mark, mm, turned by the matrix of the whole image."""
-    from shapely import MultiPolygon, transform
+def shapes_of(marks: Sequence[Mark]) -> list[Any]:
+    """Return the shape of each mark, mm."""
+    from shapely import MultiPolygon
 
     found: list[Any] = [MultiPolygon()] * len(marks)
     groups: dict[tuple[str, int, Matrix], list[int]] = {}
@@ -122,9 +122,6 @@ def shapes_of(marks: Sequence[Mark], matrix: Matrix) -> list[Any]:
         make = _flashes if kind == "flash" else _strokes
         for k, shape in zip(numbers, make([marks[n] for n in numbers], aperture, own), strict=True):
             found[k] = shape
-    if matrix != PLAIN:
-        turn = np.array(matrix).reshape(2, 2)
-        found = [transform(shape, lambda at: at @ turn.T) for shape in found]
     return found
 
 
@@ -192,13 +189,12 @@ def painted(dark: Sequence[bool], shapes: Sequence[Any]) -> Any:
     return image
 
 
-def middle_lines(marks: Sequence[Mark], matrix: Matrix) -> list[Any]:
+def middle_lines(marks: Sequence[Mark]) -> list[Any]:
     """Return the middle lines of strokes and the edges of contours."""
     from shapely import LineString
 
     found = []
     for mark in marks:
-        points = moved(mark.points, matrix, (0.0, 0.0))
-        if mark.dark and mark.kind != "flash" and len(points) > 1:
-            found.append(LineString(points))
+        if mark.dark and mark.kind != "flash" and len(mark.points) > 1:
+            found.append(LineString(mark.points))
     return found
