@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, copper, fields, numbers, packages, sheet
+from zesty_trace.cli import boards, brief, copper, fields, files, numbers, packages, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -152,6 +152,24 @@ def _add_object(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
         "the board rules, and those of board houses or of milling at home",
         project,
         ("--set", {"metavar": "NAME", "help": "take these rules"}),
+    )
+
+
+def _add_files(add: Callable[..., None]) -> None:
+    """Add the commands that look at fabrication files of anybody."""
+    told = ("--as", {"dest": "told", "action": "append", "metavar": "FILE=ROLE,SIDE", "help": "what a file is"})
+    form = ("--drill", {"action": "append", "metavar": "FILE=UNIT,DIGITS,ZEROS", "help": "how a drill file is read"})
+    design = ("--design", {"metavar": "PROJECT", "help": "the design that it should be"})
+    zipped = ("zip", {"metavar": "ZIP", "help": "a fabrication zip of any tool"})
+    add("read", files.read_command, "what a fabrication zip holds, measured from its files", zipped, told, form)
+    add("intake", files.intake_command, "what intake of a board house would say", zipped, design, told, form)
+    add("trace", files.trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
+    add(
+        "compare",
+        files.compare_command,
+        "what differs between two sets of files",
+        ("one", {"metavar": "A", "help": "a zip, or a project"}),
+        ("two", {"metavar": "B", "help": "another"}),
     )
 
 
@@ -316,6 +334,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--out", {"help": "folder (default: in the project)"}),
         ("--despite", {"metavar": "REASON", "help": "write it although findings stop it; the reason is recorded"}),
     )
+    _add_files(add)
     add("quote", boards.quote_command, "prices and dates from all board houses", project)
     add(
         "assembly",

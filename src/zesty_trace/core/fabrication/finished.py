@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any, Literal
 
+from zesty_trace.core.fabrication.drill_formats import settled_drill
 from zesty_trace.core.fabrication.edges import Edges, edges_of
 from zesty_trace.core.fabrication.guessing import Guess, guess, settled
 from zesty_trace.core.gerber.drill import read_drill
@@ -138,6 +139,11 @@ def read_set(
             doubts.append(f"{name} and {other} both say that they are {found}: the second is not looked at")
         elif found.role != "other":
             by_role[found.role, found.side] = image
+    copper = [image for (role, _), image in by_role.items() if role == "copper"]
+    for name, drill in list(drills.items()):
+        if drill.guessed:
+            drills[name], words = settled_drill(drill, files[name], copper)
+            doubts += [words] if words else []
     for name, drill in drills.items():
         holes += [_hole(name, drill, hole, guesses[name]) for hole in drill.holes]
     return BoardSet(guesses, by_role, tuple(holes), drills, _tables(files, guesses), broken, tuple(doubts))

@@ -21,7 +21,7 @@ WORDS: tuple[tuple[str, str], ...] = (
     (r"solder ?mask|stop ?mask|mask|resist|stopmask", "mask"),
     (r"paste|stencil|cream", "paste"),
     (r"silk ?screen|silk|legend|overlay|screen|nomenclature", "silk"),
-    (r"outline|profile|edge ?cuts|edge|contour|board ?shape|dimension|border|mechanical", "outline"),
+    (r"outline|profile|edge|contour|board ?shape|dimension|border|mechanical", "outline"),
     (r"copper|signal|plane|layer|cu|art ?work", "copper"),
 )
 DRILLS = (".drl", ".xln", ".xnc", ".nc", ".drd", ".exc", ".tap")
@@ -57,6 +57,8 @@ def format_of(name: str, text: str) -> str:
     lower = name.lower()
     if re.search(r"%FS[LTDAI]|%MO(MM|IN)\*|%ADD\d", head) or re.search(r"^G04|^G0?[12]\*|^D1\d\*", head, re.M):
         return "gerber"
+    if head.lstrip("\ufeff").lstrip().upper().startswith("M48"):
+        return "drill"
     if re.search(r"^\s*(M48|M72|M71|%)\s*$", head, re.M | re.I) and re.search(r"^\s*T\d+", head, re.M | re.I):
         return "drill"
     if re.search(r"^T\d+C[\d.]+", head, re.M) or (lower.endswith(DRILLS) and re.search(r"^[XYT]", head, re.M)):

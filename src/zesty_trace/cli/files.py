@@ -1,0 +1,205 @@
+"""Commands about fabrication files of anybody: reading, looking through, tracing, comparing."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from zesty_trace.cli.common import BAD, FINE, FOUND, Answer, load
+from zesty_trace.core.findings import Severity
+
+if TYPE_CHECKING:
+    from zesty_trace.core.fabrication.compare import Difference
+    from zesty_trace.core.fabrication.finished import BoardSet
+    from zesty_trace.core.fabrication.tracing import Contact, Traced
+
+
+def _opened(a: argparse.Namespace) -> BoardSet:
+    from zesty_trace.core.fabrication.sources import set_of_zip, told_format, told_role
+
+    told = dict(told_role(t) for t in a.told or ())
+    formats = dict(told_format(t) for t in a.drill or ())
+    return set_of_zip(Path(a.zip), told, formats)
+
+
+def _contacts(a: argparse.Namespace, board: BoardSet) -> tuple[list[Contact], str]:
+    """Return what should be joined: by the design that is named, else by a netlist in the set, else by attributes."""
+    from zesty_trace.core.fabrication.of_design import contacts_of
+    from zesty_trace.core.fabrication.sources import netlist_of
+    from zesty_trace.core.fabrication.tracing import said_by_files
+
+    if a.design:
+        return contacts_of(load(a.design)[0]), f"the design in {a.design}"
+    contacts, name = netlist_of(board)
+    if contacts:
+        return contacts, name
+    return said_by_files(board), "the attributes in the copper files"
+
+
+def read_command(a: argparse.Namespace) -> Answer:
+    """Say what a finished set holds, measured from its files."""
+    from zesty_trace.core.fabrication.measures import Measures
+
+    board = _opened(a)
+    m = Measures(board)
+    size = board.edges.size_mm
+    files = [
+        {"file": n, "is": str(g), "why": g.why, "error": board.broken.get(n)} for n, g in sorted(board.guesses.items())
+    ]
+    first = {
+        "track_mm": m.tracks[0].mm if m.tracks else None,
+        "gap_mm": m.gaps[0].mm if m.gaps else None,
+        "ring_mm": m.rings[0][0].mm if m.rings else None,
+        "drill_mm": min((r.diameter for r in m.hole_table), default=None),
+        "mask_web_mm": m.webs[0].mm if m.webs else None,
+    }
+    holes = [{"diameter_mm": r.diameter, "plated": r.plated, "holes": r.holes, "slots": r.slots} for r in m.hole_table]
+    data = {
+        "files": files,
+        "size_mm": size,
+        "layers": board.layers,
+        "smallest": first,
+        "holes": holes,
+        "copper_mm2": m.areas,
+        "remarks": board.remarks(),
+    }
+    lines = [f"{f['file']}: {f['is']} ({f['error'] or f['why']})" for f in files]
+    lines.append(f"Board {size[0]:.2f} x {size[1]:.2f} mm" if size else "No closed outline: the size is not known")
+    lines.append(f"Copper: {', '.join(f'{k} {v:.0f} mm²' for k, v in m.areas.items()) or 'none'}")
+    names = {"track_mm": "track", "gap_mm": "gap", "ring_mm": "ring", "drill_mm": "drill", "mask_web_mm": "mask web"}
+    known = [f"{names[k]} {v:.3f} mm" for k, v in first.items() if v is not None]
+    lines.append(f"Smallest: {', '.join(known) or 'nothing to measure'}")
+    plating = {True: "plated", False: "bare", None: "not said"}
+    lines += [
+        f"  {r.diameter:.3f} mm {plating[r.plated]}: {r.holes}" + (f", {r.slots} of them slots" if r.slots else "")
+        for r in m.hole_table
+    ]
+    lines += [f"Odd: {r}" for r in board.remarks()]
+    return (BAD if board.broken else FINE), data, "\n".join(lines)
+
+
+def intake_command(a: argparse.Namespace) -> Answer:
+    """Answer as intake of a board house would."""
+    from zesty_trace.core.fabrication.intake import intake
+
+    board = _opened(a)
+    contacts, source = _contacts(a, board)
+    found = intake(board, contacts=contacts, source=source)
+    data = {
+        "verdict": found.verdict,
+        "passed": found.passed,
+        "queries": [
+            {
+                "severity": q.severity.word,
+                "rule": q.rule,
+                "title": q.title,
+                "detail": q.detail,
+                "at_mm": q.at,
+                "layer": q.layer,
+            }
+            for q in found.queries
+        ],
+        "checked": found.checked,
+        "not_checked": found.unchecked,
+        "netlist": _traced_data(found.traced) if found.traced else None,
+    }
+    lines = [found.verdict, *map(str, found.queries)]
+    if found.traced and found.traced.same:
+        lines.append(f"Netlist: {found.traced.nets} nets as {found.traced.source} has them.")
+    lines += [f"Not checked: {u}" for u in found.unchecked if u not in found.verdict]
+    stops = any(q.severity is Severity.STOP for q in found.queries)
+    return (BAD if stops else FINE if found.passed else FOUND), data, "\n".join(lines)
+
+
+def _traced_data(t: Traced) -> dict[str, Any]:
+    return {
+        "same": t.same,
+        "source": t.source,
+        "nets": t.nets,
+        "contacts": t.contacts,
+        "opens": [{"net": o.net, "pieces": o.pieces} for o in t.opens],
+        "shorts": [{"nets": s.nets, "pins": s.pins} for s in t.shorts],
+        "missing": [c.pin for c in t.missing],
+    }
+
+
+def trace_command(a: argparse.Namespace) -> Answer:
+    """Compare the netlist that is in the copper with what it should be."""
+    from zesty_trace.core.fabrication.tracing import trace
+
+    board = _opened(a)
+    contacts, source = _contacts(a, board)
+    if not contacts:
+        return FOUND, None, "Not compared: no net names in the files, no netlist, and no design named (--design)."
+    found = trace(board, contacts, source)
+    if found.same:
+        text = (
+            f"The copper has the {found.nets} nets that {source} says, in {found.contacts} places: none open or short."
+        )
+    else:
+        lines = [f"{len(found.opens)} open, {len(found.shorts)} short, {len(found.missing)} pads missing, by {source}:"]
+        lines += [f"  open: {o.net}: {' | '.join(', '.join(p[:4]) for p in o.pieces[:4])}" for o in found.opens]
+        lines += [f"  short: {' and '.join(s.nets)} (pins {', '.join(s.pins)})" for s in found.shorts]
+        lines += [f"  no copper at {c.pin} of {c.net}, {c.x:.2f}, {c.y:.2f} mm" for c in found.missing[:20]]
+        text = "\n".join(lines)
+    return (FINE if found.same else BAD), _traced_data(found), text
+
+
+def compare_command(a: argparse.Namespace) -> Answer:
+    """Say what differs between two sets: zips, or projects as they would be written now."""
+    from zesty_trace.core.fabrication.compare import compare
+    from zesty_trace.core.fabrication.sources import set_of_design, set_of_zip
+
+    one, two = (
+        set_of_design(load(name)[0]) if Path(name).is_dir() else set_of_zip(Path(name)) for name in (a.one, a.two)
+    )
+    found = compare(one, two)
+    data = {
+        "same": found.same,
+        "layers": [
+            {
+                "role": k.role,
+                "side": k.side,
+                "only_first_mm2": k.only_first_mm2,
+                "only_second_mm2": k.only_second_mm2,
+                "at_mm": k.at,
+            }
+            for k in found.layers
+        ],
+        "missing": [{"role": r, "side": s, "in": w} for r, s, w in found.missing],
+        "holes": {
+            "added": [h.points[0] for h in found.added],
+            "removed": [h.points[0] for h in found.removed],
+            "moved": [[p.points[0], q.points[0]] for p, q in found.moved],
+            "resized": [[p.points[0], p.diameter, q.diameter] for p, q in found.resized],
+        },
+    }
+    return (FINE if found.same else FOUND), data, "\n".join(difference_lines(found))
+
+
+def difference_lines(d: Difference) -> list[str]:
+    """Return what differs, a line each."""
+    if d.same:
+        return [f"Nothing differs in {len(d.layers)} layers and the holes."]
+    lines = [
+        f"{side} {role}: only the {'second' if which == 'first' else 'first'} has it" for role, side, which in d.missing
+    ]
+    for k in d.layers:
+        if not k.same:
+            places = ", ".join(f"{x:.2f}, {y:.2f}" for x, y in k.at[:3])
+            one, two = k.only_first_mm2, k.only_second_mm2
+            what = f"{k.side} {k.role}".strip()
+            lines.append(f"{what}: {one:.3f} mm² only in the first, {two:.3f} mm² only in the second, at {places} mm")
+    for words, holes in (("added", d.added), ("removed", d.removed)):
+        lines += [f"hole {words}: {h.diameter:.2f} mm at {h.points[0][0]:.2f}, {h.points[0][1]:.2f} mm" for h in holes]
+    lines += [
+        f"hole moved: {p.diameter:.2f} mm from {p.points[0][0]:.2f}, {p.points[0][1]:.2f} to "
+        f"{q.points[0][0]:.2f}, {q.points[0][1]:.2f} mm"
+        for p, q in d.moved
+    ]
+    lines += [
+        f"hole changed: {p.diameter:.2f} to {q.diameter:.2f} mm at {p.points[0][0]:.2f}, {p.points[0][1]:.2f} mm"
+        for p, q in d.resized
+    ]
+    return lines
