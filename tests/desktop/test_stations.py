@@ -16,7 +16,6 @@ from zesty_trace.core.design.model import Pour
 from zesty_trace.core.findings import Severity
 from zesty_trace.desktop.flash.station import FAULTS
 from zesty_trace.desktop.kit.widgets import cell
-from zesty_trace.desktop.order.station import VIEWS
 from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.stations import SPEC
 from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
@@ -92,16 +91,58 @@ def test_every_view_of_the_files_shows_its_own_layers(routed_window: MainWindow,
     order = at(routed_window, "order", settle)
     order.write_button.click()
     settle(routed_window)
+    files = order.files
+    assert files.verdict.text() == "Intake: Accepted: nothing found in 18 checks."
+    names = [files.layer.itemText(k) for k in range(files.layer.count())]
+    assert names[:4] == ["Top as made", "Bottom as made", "All copper", "Top copper"]
+    assert not [n for n in names if "Inner" in n]  # a board of two layers has none inside
     pictures = []
-    names = [order.layer.itemText(k) for k in range(order.layer.count())]
-    assert [n for n in VIEWS if "Inner" not in n] == names  # a board of two layers has none inside
     for name in names:
-        images = VIEWS[name]
-        order.layer.setCurrentText(name)
-        assert len(order.canvas.layers) == len(images) + 1, name  # and the outline
-        assert not order.canvas.scene_rect().isEmpty()
-        pictures.append(order.canvas.grab().toImage())
+        files.layer.setCurrentText(name)
+        assert not files.canvas.scene_rect().isEmpty()
+        if "ottom paste" not in name:  # nothing is on the bottom of this one
+            pictures.append(files.canvas.grab().toImage())
     assert all(a != b for k, a in enumerate(pictures) for b in pictures[:k])
+
+
+def test_somebodys_zip_is_dropped_on_the_files_and_looked_through(routed_window: MainWindow, settle, tmp_path) -> None:
+    import io
+    import zipfile
+
+    from PySide6.QtCore import QMimeData, QPointF, QUrl
+    from PySide6.QtGui import QDropEvent
+
+    from tests.core.planted_files import no_openings
+    from tests.core.test_intake import foreign
+    from zesty_trace.core.board.copper import board_pads
+    from zesty_trace.core.fabrication.package import fabrication_files
+
+    order = at(routed_window, "order", settle)
+    files, wired = order.files, routed_window.session.wired
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w") as archive:
+        for name, text in foreign(no_openings(fabrication_files(wired)), netlist=True).items():
+            archive.writestr(name, text)
+    path = tmp_path / "somebodys.zip"
+    path.write_bytes(out.getvalue())
+    data = QMimeData()
+    data.setUrls([QUrl.fromLocalFile(str(path))])
+    action, mouse = Qt.DropAction.CopyAction, Qt.MouseButton.LeftButton
+    files.dropEvent(QDropEvent(QPointF(50, 50), action, data, mouse, Qt.KeyboardModifier.NoModifier))
+    settle(routed_window)
+    assert files.heading.text() == "somebodys.zip"
+    assert files.verdict.text().startswith("Intake: Not accepted")
+    rows = [cell(files.queries, r, 1).text() for r in range(files.queries.rowCount())]
+    assert "The top mask covers every pad" in rows
+    files.queries.selectRow(rows.index("The top mask covers every pad"))
+    assert len(files.canvas.marks) > 50
+    files.layer.setCurrentText("Top copper")
+    pad = next(p for p in board_pads(wired) if p.net and "top" in p.layers and not p.drill_nm)
+    assert "board.GTL line" in files.canvas.say_at(pad.x_nm / 1e6, pad.y_nm / 1e6)
+    files.own_button.click()
+    settle(routed_window)
+    assert files.heading.text() == "What the board house will see"
+    assert not files.own_button.isVisible()
 
 
 def test_parts_to_buy_are_those_of_the_boards_of_the_brief(routed_window: MainWindow, settle) -> None:
@@ -319,10 +360,10 @@ def test_files_that_are_older_than_the_board_say_so(routed_window: MainWindow, s
         session.do("accepted", partial(edits.accept, acceptance=finding.acceptance("a test")))
     order.write()
     settle(routed_window)
-    assert "OLDER" not in order.file_note.text()
+    assert "OLDER" not in order.files.note.text()
     session.do("moved", lambda d: edits.nudge(d, "R14", dx_nm=100_000))
     settle(routed_window)
-    assert "OLDER" in order.file_note.text()
+    assert "OLDER" in order.files.note.text()
     session.undo()
     settle(routed_window)
-    assert "OLDER" not in order.file_note.text()
+    assert "OLDER" not in order.files.note.text()

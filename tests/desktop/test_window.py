@@ -322,16 +322,16 @@ def test_panning_draws_what_was_drawn_and_rests_on_a_fresh_picture(routed_window
     station = show(routed_window, "layout", settle)
     canvas = station.canvas
     canvas.repaint()
-    drawn = canvas._drawn
+    drawn = canvas.still.drawn
     canvas.scroll_by(40, 25)
     canvas.repaint()
-    assert canvas._drawn is drawn
+    assert canvas.still.drawn is drawn
     moved = canvas.grab().toImage()
     canvas.zoom(1.5)
     canvas.repaint()
-    qtbot.waitUntil(lambda: canvas._drawn is not None and canvas._drawn.scale == canvas.scale, timeout=3000)
+    qtbot.waitUntil(lambda: canvas.still.drawn is not None and canvas.still.drawn.scale == canvas.scale, timeout=3000)
     canvas.zoom(1 / 1.5)
-    canvas._draw_anew()
+    canvas.still.forget()
     canvas.repaint()
     again = canvas.grab().toImage()
     close = sum(

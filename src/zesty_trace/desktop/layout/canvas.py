@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from typing import NamedTuple
-
-from PySide6.QtCore import QPointF, QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QTransform
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QWidget
 
 from zesty_trace.core.board.fields.heat import HeatPicture
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
+from zesty_trace.desktop.kit.still import Still
 from zesty_trace.desktop.layout.current import FlowPicture
 from zesty_trace.desktop.layout.hand import HandTool, draw_net
 from zesty_trace.desktop.layout.heat import draw_heat
@@ -20,17 +19,6 @@ from zesty_trace.desktop.layout.painter import BoardPainter, BoardView, outline_
 from zesty_trace.desktop.layout.trial import Trial
 
 SNAP_NM = 100_000
-MARGIN = 0.4  # of the view, drawn beyond each of its sides, so that it is there when it is panned to
-REST_MS = 120  # after the last pan or zoom the board is drawn anew
-
-
-class Drawn(NamedTuple):
-    """The board as it was drawn last: for which painter and look, at which scale, and which part of the scene."""
-
-    of: tuple[object, ...]
-    scale: float
-    scene: QRectF
-    pixels: QPixmap
 
 
 class BoardCanvas(Canvas):
@@ -60,11 +48,7 @@ class BoardCanvas(Canvas):
         self.made: MadeLook | None = None  # the board as it will be made, instead of its parts and copper
         self.heat: HeatPicture | None = None
         self.flow: FlowPicture | None = None
-        self._drawn: Drawn | None = None
-        self._rest = QTimer(self)
-        self._rest.setSingleShot(True)
-        self._rest.setInterval(REST_MS)
-        self._rest.timeout.connect(self._draw_anew)
+        self.still = Still(self, self._draw)
         self._from = self._at = QPointF()
         self.setAccessibleName("Board")
 
@@ -96,7 +80,7 @@ class BoardCanvas(Canvas):
         """Draw the board, then the part that is held."""
         if self.painter is None:
             return
-        self._backdrop(p)
+        self.still.put(p, self.painter, self.made)
         if self.heat is not None and self.view is not None:
             draw_heat(p, self.view.wired, self.heat)
         if self.flow is not None:
@@ -120,46 +104,17 @@ class BoardCanvas(Canvas):
         if self.tape is not None:
             self.tape.draw(p, self.scale)
 
-    def _backdrop(self, p: QPainter) -> None:
-        """Put down the board as it was drawn last, at its place; have it drawn anew once panning or zooming rests."""
-        look = (self.painter, theme.current().name, self.devicePixelRatioF(), self.size(), self.flipped, self.made)
-        if self._drawn is None or self._drawn.of != look:
-            self._drawn = self._draw(look)
-        there, view = self._drawn, self.transform()
-        if there.scale != self.scale or not there.scene.contains(self._seen()):
-            self._rest.start()
-        p.save()
-        p.resetTransform()
-        p.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        p.drawPixmap(view.mapRect(there.scene), there.pixels, QRectF(there.pixels.rect()))
-        p.restore()
-
     def _seen(self) -> QRectF:
         return self.transform().inverted()[0].mapRect(QRectF(self.rect()))
 
-    def _draw_anew(self) -> None:
-        self._drawn = None
-        self.update()
-
-    def _draw(self, look: tuple[object, ...]) -> Drawn:
-        """Draw the board on a sheet somewhat larger than the view."""
-        wide, high = self.width() * MARGIN, self.height() * MARGIN
-        room = QRectF(self.rect()).adjusted(-wide, -high, wide, high).toAlignedRect()
-        ratio = self.devicePixelRatioF()
-        pixels = QPixmap(round(room.width() * ratio), round(room.height() * ratio))
-        pixels.setDevicePixelRatio(ratio)
-        pixels.fill(Qt.GlobalColor.transparent)
-        p = QPainter(pixels)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        p.setTransform(self.transform() * QTransform.fromTranslate(-room.x(), -room.y()))
+    def _draw(self, p: QPainter) -> None:
+        """Draw the board, or how it will be made."""
         if self.made is not None and self.view is not None:
             draw_made(p, self.view.design, self.made)
             draw_size(p, self.view.design)
             draw_holes_from_corner(p, self.view.design, self.made.bare_holes)
         elif self.painter is not None:
             self.painter.draw(p)
-        p.end()
-        return Drawn(look, self.scale, self.transform().inverted()[0].mapRect(QRectF(room)), pixels)
 
     def show_made(self, look: MadeLook | None) -> None:
         """Show a face as it will be made, or parts and copper again."""
@@ -172,7 +127,7 @@ class BoardCanvas(Canvas):
     def flip(self, on: bool) -> None:
         """Show the board from behind, or from the front."""
         self.flipped = on
-        self._drawn = None
+        self.still.forget()
         self.fit()
 
     def show_heat(self, picture: HeatPicture | None) -> None:

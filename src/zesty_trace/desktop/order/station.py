@@ -3,85 +3,23 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Any
 
-from PySide6.QtCore import QRectF, Qt
-from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
-from zesty_trace.core.fabrication.roles import OUTLINE, Image
 from zesty_trace.core.fabrication.tables import bill_of_materials
-from zesty_trace.core.fabrication.zips import read_zip
-from zesty_trace.core.gerber.drill import read_drill
-from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.core.quantities import say_count
-from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
-from zesty_trace.desktop.kit.canvas import Canvas
-from zesty_trace.desktop.kit.widgets import button, card, fill, label, lines_of, row, table
-from zesty_trace.desktop.layout.painter import shape_path
+from zesty_trace.desktop.kit.widgets import card, fill, label, row, table
+from zesty_trace.desktop.order.files import FilesPanel
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import InputError
-from zesty_trace.files import read_inside
 from zesty_trace.journey.ordering import offers_for
 
-VIEWS = {
-    "Top, all layers": (Image("copper", "top"), Image("mask", "top"), Image("silk", "top")),
-    "Bottom, all layers": (Image("copper", "bottom"), Image("mask", "bottom"), Image("silk", "bottom")),
-    "Top copper": (Image("copper", "top"),),
-    "Bottom copper": (Image("copper", "bottom"),),
-    "Inner copper 1": (Image("copper", "inner1"),),
-    "Inner copper 2": (Image("copper", "inner2"),),
-    "Top mask openings": (Image("mask", "top"),),
-    "Top paste": (Image("paste", "top"),),
-    "Top silk": (Image("silk", "top"),),
-    "Drills only": (),
-}
 COLOURS = ("green", "blue", "black", "white", "red")
-
-
-class ReadBackCanvas(Canvas):
-    """Draws images read from files."""
-
-    def __init__(self, parent: QWidget | None = None) -> None:
-        super().__init__(parent, y_up=True)
-        self.layers: list[tuple[str, QPainterPath]] = []
-        self.holes: list[tuple[float, float, float]] = []
-        self.setAccessibleName("Fabrication files read back")
-
-    def show_layers(self, layers: list[tuple[str, QPainterPath]], holes: list[tuple[float, float, float]]) -> None:
-        """Show paths with the colour names they are drawn in, and holes."""
-        first = not self.layers
-        self.layers, self.holes = layers, holes
-        self.empty_hint = "" if layers else "Nothing to look at yet: write the fabrication zip."
-        if first:
-            self.fit()
-        self.refit()
-
-    def scene_rect(self) -> QRectF:
-        """Return the rectangle round everything."""
-        rect = QRectF()
-        for _, path in self.layers:
-            rect = rect.united(path.boundingRect())
-        return rect.adjusted(-1, -1, 1, 1) if not rect.isEmpty() else QRectF(0, 0, 80, 56)
-
-    def paint_scene(self, p: QPainter) -> None:
-        """Draw the layers in order, holes last."""
-        t = theme.current()
-        for name, path in self.layers:
-            p.setPen(Qt.PenStyle.NoPen)
-            if name == "ink":
-                p.setPen(QPen(t.color("ink"), 0.02))
-            p.setBrush(t.color(name, 255 if name in ("ink", "board") else 165))
-            p.drawPath(path)
-        p.setPen(QPen(t.color("ink"), 0.08))
-        p.setBrush(t.color("sheet"))
-        for x, y, d in self.holes:
-            p.drawEllipse(QRectF(x - d / 2, y - d / 2, d, d))
 
 
 def _price(offer: Offer) -> str:
@@ -100,25 +38,10 @@ class OrderStation(Station):
         outer = QHBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
-        self._images: dict[str, Any] = {}
-        self._drills: list[tuple[float, float, float]] = []
         self._read_of: object = None
-        self._is_old, self._said = False, ""
-        self.canvas = ReadBackCanvas()
-        self.layer = QComboBox()
-        self.layer.addItems([name for name in VIEWS if "Inner" not in name])
-        self.layer.currentTextChanged.connect(lambda _t: self._show())
-        self.file_note = label("", "muted", True)
-        self.write_button = button("Write the fabrication zip", self.write, True, "Ctrl+G")
-        frame = card(
-            row(label("What the board house will see", "heading"), None, self.layer),
-            self.canvas,
-            self.file_note,
-            row(self.write_button, None),
-            name="sheet",
-        )
-        lines_of(frame).setStretch(1, 1)
-        outer.addWidget(frame, 8)
+        self.files = FilesPanel(self.session, self.write, self._read)
+        self.write_button = self.files.write_button
+        outer.addWidget(self.files, 9)
         right = QVBoxLayout()
         right.setSpacing(12)
         right.addWidget(self._offers(), 3)
@@ -203,68 +126,26 @@ class OrderStation(Station):
         self.session.jobs.start("Writing files", lambda report: keep_package(wired, folder), done)
 
     def _read(self) -> None:
+        """Look the own zip through when it is new, unless somebody's is being looked at."""
+        if self.files.foreign:
+            return
         path = self.session.zip_path()
         if not path.exists():
-            self.file_note.setText("No files yet. Write the zip, then look at it here before you order.")
-            self._images, self._drills = {}, []
-            self._show()
+            self._read_of = None
+            self.files.nothing("No files yet. Write the zip, then look at it here before you order.")
             return
-        self._is_old = mark_of(path) != design_mark(self.session.wired)
-        self._say_files()
-        stamp = (path, path.stat().st_mtime_ns)
-        if self._read_of == stamp:
-            return
-        self._read_of = stamp
-
-        def work(report: object) -> tuple[dict[str, QPainterPath], list[tuple[float, float, float]], int]:
-            files = read_zip(read_inside(path.parents[1], f"fabrication/{path.name}", "archive"))
-            images = {n: shape_path(read_gerber(t, n).shape) for n, t in files.items() if n.endswith(".gbr")}
-            drills = [h for n, t in files.items() if n.endswith(".xnc") for h in read_drill(t, n).holes]
-            holes = [(*h.points[0], h.diameter) for h in drills]
-            return images, holes, len(files)
-
-        self.session.jobs.start("Reading back", work, lambda v: self._was_read(path, *v), visible=False)
-
-    def _was_read(
-        self, path: Any, images: dict[str, QPainterPath], holes: list[tuple[float, float, float]], count: int
-    ) -> None:
-        self._images, self._drills = images, holes
-        self._offer_views()
-        self._said = f"{path.name}: {count} files, {len(holes)} holes. Drawn from the files, not from the design."
-        self._say_files()
-        self._show()
-
-    def _offer_views(self) -> None:
-        """Offer the views of which there are files."""
-        there = [name for name, parts in VIEWS.items() if all(i.file in self._images for i in parts)]
-        before = self.layer.currentText()
-        if there != [self.layer.itemText(k) for k in range(self.layer.count())]:
-            self.layer.blockSignals(True)
-            self.layer.clear()
-            self.layer.addItems(there)
-            self.layer.setCurrentText(before)
-            self.layer.blockSignals(False)
-
-    def _say_files(self) -> None:
-        old = "THESE FILES ARE OLDER THAN THE BOARD: write them again before you order. " if self._is_old else ""
-        self.file_note.setText(old + self._said)
-
-    def _show(self) -> None:
-        names = VIEWS[self.layer.currentText()]
-        colors = {
-            Image("copper", "top"): "copper",
-            Image("copper", "bottom"): "bottom",
-            Image("copper", "inner1"): "inner1",
-            Image("copper", "inner2"): "inner2",
-            Image("mask", "top"): "lemon",
-            Image("mask", "bottom"): "lemon",
-            Image("paste", "top"): "ground",
-        }
-        layers = [(colors.get(n, "ink"), self._images[n.file]) for n in names if n.file in self._images]
-        if OUTLINE.file in self._images:
-            layers.append(("ink", self._images[OUTLINE.file]))
-        self.canvas.show_layers(layers, self._drills)
+        old = mark_of(path) != design_mark(self.session.wired)
+        stamp = (path, path.stat().st_mtime_ns, old)
+        if self._read_of == stamp and self.files.looked is not None:
+            self.files.recolour()
+        elif self._read_of != stamp or self.files.looked is None:
+            self._read_of = stamp
+            self.files.read(path, of_design=not old)
+        self.files.warn("THESE FILES ARE OLDER THAN THE BOARD: write them again before you order. " if old else "")
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
-        return [Action("Write the fabrication zip", "Ctrl+G", self.write)]
+        return [
+            Action("Write the fabrication zip", "Ctrl+G", self.write),
+            Action("Look at a fabrication zip of any tool", "", self.files.ask_for_zip),
+        ]
