@@ -114,7 +114,41 @@ def journal_seeds() -> list[bytes]:
 
 
 def gerber(data: bytes) -> None:
-    read_gerber(data.decode("latin-1"), "x.gbr")
+    image = read_gerber(data.decode("latin-1"), "x.gbr")
+    assert image.shape is not None  # as it is drawn
+
+
+def odd_gerbers() -> list[bytes]:
+    from tests.core.test_gerber import AREAS
+
+    return [text.encode() for text, *_ in AREAS.values()]
+
+
+def odd_drills() -> list[bytes]:
+    from tests.core.test_drill_files import HOLES
+
+    return [text.encode() for text, *_ in HOLES.values()]
+
+
+def netlist(data: bytes) -> None:
+    from zesty_trace.core.fabrication.netlist356 import read_netlist
+
+    read_netlist(data.decode("latin-1"))
+
+
+def finished_set(data: bytes) -> None:
+    """One file of a set is bent; the set is read and looked through all the same."""
+    from zesty_trace.core.fabrication.finished import read_set
+    from zesty_trace.core.fabrication.intake import intake
+
+    name, _, text = data.partition(b"\n")
+    files = {n: t for n, t in fabrication().items() if n.startswith(("outline", "paste-top", "drill", "mask-top"))}
+    intake(read_set(files | {name.decode("latin-1"): text.decode("latin-1")}))
+
+
+def set_seeds() -> list[bytes]:
+    names = ("outline.gbr", "drill-plated.xnc", "mask-top.gbr", "netlist.ipc")
+    return [f"{n}\n{fabrication()[n]}".encode() for n in names]
 
 
 def drill(data: bytes) -> None:
@@ -337,6 +371,10 @@ def texts(*lines: str) -> Callable[[], list[bytes]]:
 TARGETS = {
     "design": Target(lambda: [to_json(demo_design()), to_json(Design())], design, 120),
     "journal": Target(journal_seeds, journal, 60),
+    "odd gerber": Target(odd_gerbers, gerber, 200),
+    "odd drill": Target(odd_drills, drill, 300),
+    "netlist": Target(lambda: [fabrication()["netlist.ipc"].encode()], netlist, 100),
+    "set": Target(set_seeds, finished_set, 20),
     "gerber": Target(lambda: [fabrication()[n].encode() for n in ("outline.gbr", "paste-top.gbr")], gerber, 120),
     "drill": Target(lambda: [fabrication()[n].encode() for n in ("drill-plated.xnc", "drill-bare.xnc")], drill, 250),
     "zip": Target(zip_seeds, archive, 250),

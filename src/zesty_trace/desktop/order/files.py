@@ -25,7 +25,8 @@ from zesty_trace.desktop.project.session import Session
 from zesty_trace.files import read_inside
 
 QUERIES_PX = 148
-OWN = "What the board house will see"
+LAYER_PX = 176
+OWN = "What the board house sees"
 
 
 @dataclass(frozen=True)
@@ -82,6 +83,7 @@ class FilesPanel(QFrame):
         self.canvas.tapped.connect(self._tapped)
         self.layer = QComboBox()
         self.layer.setAccessibleName("What is shown")
+        self.layer.setMinimumWidth(LAYER_PX)
         self.layer.currentTextChanged.connect(lambda _t: self._show())
         self.heading = label(OWN, "heading")
         self.measure_button = QPushButton("Measure")
