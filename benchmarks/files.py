@@ -74,9 +74,7 @@ def main() -> None:
     """Print the table."""
     from pygerber.gerberx3.api.v2 import GerberFile
 
-    print(
-        "board         read all s  copper: own s  pygerber s  ratio   write s  trace s  intake s   frame ms: median worst"
-    )
+    print("board         read all s  copper: own s  pygerber s  ratio   write s  trace s  intake s   panning ms, worst")
     for name, wired in demo_boards().items():
         fresh = Wired(wired.design, wired.catalogue)
         start = perf_counter()

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, copper, fields, files, numbers, packages, sheet
+from zesty_trace.cli import boards, brief, copper, fields, files, mill, numbers, packages, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -164,6 +164,19 @@ def _add_files(add: Callable[..., None]) -> None:
     add("read", files.read_command, "what a fabrication zip holds, measured from its files", zipped, told, form)
     add("intake", files.intake_command, "what intake of a board house would say", zipped, design, told, form)
     add("trace", files.trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
+    add(
+        "mill",
+        mill.mill_command,
+        "tool paths for a mill at home, for one face",
+        ("project", {"metavar": "PROJECT", "help": "the project folder"}),
+        ("--face", {"choices": ("top", "bottom"), "help": "the one with the surface pads without it"}),
+        ("--out", {"metavar": "FOLDER", "help": "folder (default: milling in the project)"}),
+        ("--cutter", {"type": float, "default": 0.2, "metavar": "MM", "help": "width of the isolating cut"}),
+        ("--depth", {"type": float, "default": 0.08, "metavar": "MM", "help": "its depth"}),
+        ("--passes", {"type": int, "default": 2, "metavar": "N", "help": "round all copper"}),
+        ("--feed", {"type": float, "default": 180.0, "metavar": "MM_MIN", "help": "mm a minute"}),
+        ("--end-mill", {"type": float, "default": 1.0, "metavar": "MM", "help": "for the edge"}),
+    )
     add(
         "compare",
         files.compare_command,
