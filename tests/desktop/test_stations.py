@@ -141,7 +141,7 @@ def test_somebodys_zip_is_dropped_on_the_files_and_looked_through(routed_window:
     assert "board.GTL line" in files.canvas.say_at(pad.x_nm / 1e6, pad.y_nm / 1e6)
     files.own_button.click()
     settle(routed_window)
-    assert files.heading.text() == "What the board house sees"
+    assert files.heading.text() == "Fabrication files"
     assert not files.own_button.isVisible()
 
 

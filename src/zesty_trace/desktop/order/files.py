@@ -25,8 +25,8 @@ from zesty_trace.desktop.project.session import Session
 from zesty_trace.files import read_inside
 
 QUERIES_PX = 148
-LAYER_PX = 176
-OWN = "What the board house sees"
+LAYER_PX = 164
+OWN = "Fabrication files"
 
 
 @dataclass(frozen=True)
