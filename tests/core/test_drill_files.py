@@ -42,6 +42,7 @@ HOLES: dict[str, tuple[str, list[tuple[float, float, float]], str]] = {
     "drill and place in one line": ("M48\nMETRIC\nT1C1\n%\nT1X1.0Y1.0\nM30\n", [(1, 1, 1)], ""),
     "place in the rack": ("M48\nMETRIC\nT01C1\n%\nT0101\nX1.0Y1.0\nM30\n", [(1, 1, 1)], "place in the rack"),
     "windows lines, small letters": ("m48\r\nmetric\r\nt1c0.8\r\n%\r\nt1\r\nx1.5y2.25\r\nm30\r\n", [(1.5, 2.25, 0.8)], ""),
+    "routed in the air": ("M48\nMETRIC\nT1C1\n%\nT1\nG00X1.0Y1.0\nG01X5.0\nG05\nX1.0Y1.0\nM30\n", [(1, 1, 1)], "while it is up"),
     "ends with M00": ("M48\nMETRIC\nT1C1\n%\nT1\nX1.0Y1.0\nM00\n", [(1, 1, 1)], "taken as the end"),
 }  # fmt: skip
 

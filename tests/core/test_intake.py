@@ -263,5 +263,13 @@ def test_programs_and_odd_paths_in_a_zip_are_refused(name: str, data: bytes) -> 
         read_zip(out.getvalue())
 
 
+def test_pads_of_no_net_are_no_net_in_pieces(files: Files) -> None:
+    nets = list(pads_of_nets(files["copper-top.gbr"]))
+    bare = {n: t.replace(f"TO.N,{nets[1]}*", "TO.N,N/C*") for n, t in files.items() if n != "netlist.ipc"}
+    found = intake(read_set(bare))
+    assert found.traced is not None
+    assert "N/C" not in {o.net for o in found.traced.opens}
+
+
 def test_pads_have_nets_in_the_files(files: Files) -> None:
     assert len(pads_of_nets(files["copper-top.gbr"])) > 3

@@ -105,3 +105,31 @@ def test_a_new_outline_takes_the_numbers_of_the_old_one_away() -> None:
     free = edits.set_outline(design, [(0, 0), (10_000_000, 0), (0, 10_000_000)])
     assert free.board.form is None
     assert free.board.cutouts == ()
+
+
+class OnceEmpty:
+    """A square of 10 mm that grows to nothing for one distance, as GEOS does now and then."""
+
+    area, length = 100.0, 40.0
+
+    def __init__(self, bad: float) -> None:
+        self.bad, self.asked = bad, []
+
+    def buffer(self, by: float, **_how: object) -> object:
+        from shapely import Polygon, box
+
+        self.asked.append(by)
+        return Polygon() if by == self.bad else box(-by, -by, 10 + by, 10 + by)
+
+
+def test_a_distance_for_which_the_library_gives_nothing_is_asked_again_a_little_beside_it() -> None:
+    from shapely import LineString, box
+
+    from zesty_trace.core.geometry import buffered
+
+    square = OnceEmpty(-0.197)
+    assert buffered(square, -0.197).area == pytest.approx(9.606**2, rel=1e-3)
+    assert len(square.asked) == 2
+    assert buffered(OnceEmpty(1.0), -0.197).area == pytest.approx(9.606**2)
+    assert buffered(box(0, 0, 1, 1), -2).is_empty  # it may well come to nothing
+    assert buffered(LineString([(0, 0), (50, 0)]), 1.0).area == pytest.approx(100 + 3.14, rel=0.01)

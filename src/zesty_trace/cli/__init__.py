@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, copper, fields, files, mill, numbers, packages, sheet
+from zesty_trace.cli import boards, brief, copper, fields, files, mill, numbers, packages, panel, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -164,6 +164,17 @@ def _add_files(add: Callable[..., None]) -> None:
     add("read", files.read_command, "what a fabrication zip holds, measured from its files", zipped, told, form)
     add("intake", files.intake_command, "what intake of a board house would say", zipped, design, told, form)
     add("trace", files.trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
+    add(
+        "panel",
+        panel.panel_command,
+        "several boards on one panel, held by tabs or scored apart",
+        ("boards", {"nargs": "+", "metavar": "BOARD[=N]", "help": "projects or zips, each with how many"}),
+        ("--cut", {"choices": ("tabs", "score"), "default": "tabs", "help": "how boards are parted"}),
+        ("--columns", {"type": int, "default": 0, "metavar": "N", "help": "in a row (default: about a square)"}),
+        ("--gap", {"type": float, "default": 2.0, "metavar": "MM", "help": "that is milled between boards"}),
+        ("--rail", {"type": float, "default": 5.0, "metavar": "MM", "help": "above and below"}),
+        ("--out", {"metavar": "ZIP", "help": "the zip to write (default: panel.zip)"}),
+    )
     add(
         "mill",
         mill.mill_command,

@@ -39,7 +39,7 @@ from zesty_trace.core.board.shorts import ROUNDING_MM
 from zesty_trace.core.board.touch import layer_copper
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.findings import Finding, Severity, Subject, of_part, rule, worst_first
-from zesty_trace.core.geometry import Point
+from zesty_trace.core.geometry import Point, buffered
 from zesty_trace.core.quantities import mm, say_mm
 
 UNPLACED = rule(
@@ -188,7 +188,7 @@ def _links(wired: Wired) -> Iterator[Finding]:
 
 def _edges(wired: Wired) -> Iterator[Finding]:
     design = wired.design
-    inside = outline_shape(design).buffer(-mm(design.board.rules.edge_nm) + ROUNDING_MM)
+    inside = buffered(outline_shape(design), -mm(design.board.rules.edge_nm) + ROUNDING_MM)
     seen = set()
     for layer in wired.design.board.stack:
         for item in copper_items(wired, layer):

@@ -10,6 +10,7 @@ from zesty_trace.core.board.placing.measure import measure_placing
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.geometry import buffered
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import EditError
@@ -67,7 +68,7 @@ def try_one_face(wired: Wired, report: Report = quiet) -> OneFace:
         for r, s in placements.items()
         if r in wired.design.parts and (s.side == faces.first or any(p.drill_nm for p in pattern_of(wired, r).pads))
     ]
-    board = outline_shape(wired.design).buffer(-mm(wired.design.board.rules.edge_nm))
+    board = buffered(outline_shape(wired.design), -mm(wired.design.board.rules.edge_nm))
     free = board.difference(unary_union(taken)).area
     need = sum(courtyard_shape(wired, r).area for r in faces.on_second)
     design: Design | None = None

@@ -16,7 +16,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import FACES, Design, Track, Via
 from zesty_trace.core.findings import Severity
-from zesty_trace.core.geometry import Point
+from zesty_trace.core.geometry import Point, buffered
 from zesty_trace.core.quantities import mm
 
 RINGS = (1.0, 1.5, 2.0)  # of the least distance between two vias
@@ -87,7 +87,7 @@ def _allowed(wired: Wired, via: Via) -> bool:
     if len(holes) and float(distance(hole, holes).min()) < mm(rules.hole_gap_nm):
         return False
     width_of_ring = mm(via.diameter_nm - via.drill_nm) / 2
-    inside = outline_shape(wired.design).buffer(-max(mm(rules.edge_nm), mm(rules.hole_edge_nm) - width_of_ring))
+    inside = buffered(outline_shape(wired.design), -max(mm(rules.edge_nm), mm(rules.hole_edge_nm) - width_of_ring))
     if not inside.covers(ring):
         return False
     near = (p for p in board_pads(wired) if abs(p.x_nm - via.x_nm) < 2e7 and abs(p.y_nm - via.y_nm) < 2e7)

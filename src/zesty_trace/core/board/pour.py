@@ -27,6 +27,7 @@ from zesty_trace.core.board.copper import (
 from zesty_trace.core.board.voltages import spacings
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import LayerName, Pour
+from zesty_trace.core.geometry import buffered
 from zesty_trace.core.quantities import mm
 
 LEAST_WIDTH_MM = 0.25
@@ -64,7 +65,7 @@ def pour_area(wired: Wired, pour: Pour, laid: Laid, window: Any = None, taken: A
 
     rules = wired.design.board.rules
     gap = mm(max(rules.clearance_nm, pour.clearance_nm)) + MORE_CLEARANCE_MM
-    area = outline_shape(wired.design).buffer(-mm(rules.edge_nm))
+    area = buffered(outline_shape(wired.design), -mm(rules.edge_nm))
     if window is not None:
         area = area.intersection(window)
     if len(pour.outline) > 2:
@@ -139,10 +140,8 @@ def _opened(area: Any) -> Any:
 
     Corners are kept sharp on the way in and cut on the way out: both stay within what a round pen gives.
     """
-    from shapely import buffer
-
     half = LEAST_WIDTH_MM / 2
-    return buffer(buffer(area, -half, join_style="mitre", mitre_limit=2), half, join_style="bevel")
+    return buffered(buffered(area, -half, join_style="mitre", mitre_limit=2), half, join_style="bevel")
 
 
 def _kept_off(wired: Wired, pour: Pour, items: tuple[Copper, ...], gap: float, taken: Any) -> Any:

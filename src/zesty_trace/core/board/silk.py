@@ -17,6 +17,7 @@ from zesty_trace.core.board.copper import (
 from zesty_trace.core.board.strokes import text_strokes
 from zesty_trace.core.circuit.wired import Wired, worked_out_from
 from zesty_trace.core.design.model import Design, Face
+from zesty_trace.core.geometry import buffered
 
 PEN_MM = 0.15
 TEXT_MM = 1.0
@@ -41,7 +42,7 @@ def silk_screen(wired: Wired, side: Face) -> Silk:
     margin = design.board.rules.mask_margin_nm / 1e6
     grow = margin + PAD_GAP_MM + PEN_MM / 2
     keep_off = _KeepOff(pad_shapes([p for p in board_pads(wired) if side in p.layers or p.drill_nm], grow))
-    inside = outline_shape(design).buffer(-0.3)
+    inside = buffered(outline_shape(design), -0.3)
     refs = [
         r for r, s in design.board.placements.items() if r in design.parts and s.side == side and wired.kind(r).pins
     ]

@@ -19,6 +19,7 @@ from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, Via
+from zesty_trace.core.geometry import buffered
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import EditError
 
@@ -49,7 +50,9 @@ def stitch(wired: Wired, net: str = "", pitch_nm: int = PITCH_NM) -> Design:
         raise EditError(what, net or "net", "Pour it on top and bottom first: route does it")
     radius = mm(rules.via_nm) / 2
     both = intersection_all(list(fills.values())).buffer(-radius - ROUND_MM)
-    both = both.intersection(outline_shape(wired.design).buffer(-mm(rules.hole_edge_nm) - mm(rules.via_drill_nm) / 2))
+    both = both.intersection(
+        buffered(outline_shape(wired.design), -mm(rules.hole_edge_nm) - mm(rules.via_drill_nm) / 2)
+    )
     prepare(both)
     x0, y0, x1, y1 = both.bounds if not both.is_empty else (0.0, 0.0, 0.0, 0.0)
     step = mm(pitch_nm) / 2  # looked at twice as dense as laid, so that a spot that is taken costs half a step only

@@ -86,6 +86,8 @@ def said_by_attribute(text: str) -> Guess | None:
     role = {"Soldermask": "mask", "Paste": "paste", "Legend": "silk", "Profile": "outline"}.get(words[0])
     if role:
         return Guess(role, "" if role == "outline" else side, why)
+    if words[0] in ("Vcut", "Vcutmap"):
+        return Guess("score", "", why)
     if words[0] == "Copper":
         level = next((int(w[1:]) for w in words if re.fullmatch(r"L\d{1,2}", w)), 0)
         return Guess("copper", side or f"inner{max(1, level - 1)}", why)

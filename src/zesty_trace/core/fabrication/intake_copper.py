@@ -7,6 +7,7 @@ from typing import Any
 
 from zesty_trace.core.fabrication.intake import Check, Desk, Query
 from zesty_trace.core.findings import Severity
+from zesty_trace.core.geometry import buffered
 
 ROUNDING_MM = 0.003
 SILK_MM2 = 0.005  # of silk on bare metal: less is a rounding of shapes
@@ -96,9 +97,10 @@ def _to_edge(d: Desk) -> Iterator[Query]:
     board = d.board.edges.board
     if board is None:
         return
-    room = board.buffer(-d.limits.copper_to_edge + ROUNDING_MM)
+    rim = buffered(board.boundary, d.limits.copper_to_edge - ROUNDING_MM)
     for layer in d.board.layers:
-        over = d.board.copper(layer).difference(room)
+        copper = d.board.copper(layer)
+        over = copper.intersection(rim).union(copper.difference(board))
         parts = [p for p in getattr(over, "geoms", [over]) if p.area > 1e-3]
         if parts:
             spots = tuple((p.representative_point().x, p.representative_point().y) for p in parts)

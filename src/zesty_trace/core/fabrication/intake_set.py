@@ -188,7 +188,7 @@ def _outside(d: Desk) -> Iterator[Query]:
 
 def _extents(d: Desk) -> Iterator[tuple[str, tuple[float, float, float, float]]]:
     for (role, _), image in d.board.images.items():
-        if role not in ("outline", "silk") and not image.shape.is_empty:
+        if role not in ("outline", "silk", "score") and not image.shape.is_empty:
             yield image.name, image.shape.bounds
     for name in sorted({h.file for h in d.board.holes}):
         points = np.array([p for h in d.board.holes if h.file == name for p in h.points])

@@ -11,6 +11,7 @@ import networkx as nx
 from zesty_trace.core.fabrication.finished import BoardSet, Hole
 from zesty_trace.core.gerber.image import Mark, Spot
 
+NO_NET = "N/C"  # a pad of no net, in the words of the format
 CRUMB_MM2 = 1e-4  # less copper than that is a rounding of shapes
 
 
@@ -100,7 +101,8 @@ def said_by_files(board: BoardSet) -> list[Contact]:
     for layer in board.layers:
         image = board.images["copper", layer]
         for mark, shape in zip(image.marks, image.shapes, strict=True):
-            spot = _inside(mark, shape) if mark.net and mark.dark else None
+            named = mark.net and mark.net.upper() != NO_NET
+            spot = _inside(mark, shape) if named and mark.dark else None
             if mark.net and spot is not None:
                 pin = ".".join(mark.pin) if mark.pin else f"{layer} line {mark.line}"
                 found.append(Contact(pin, mark.net, *spot, (layer,)))

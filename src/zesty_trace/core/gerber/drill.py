@@ -409,6 +409,7 @@ def _rout_along(s: _State, match: re.Match[str], line: int) -> None:
     if s.mode != "rout":
         raise s.fail(line, "The cutter moves before routing begins (G00)")
     if not s.down:
+        s.odd(line, "the cutter moves along while it is up: nothing is cut there")
         s.x, s.y = end
         return
     s.path += [end] if s.shape == 1 else _arc(s, end, match[3], line)

@@ -80,14 +80,17 @@ class GerberWriter:
         self._body.append(f"{_xy(*points[0])}D02*")
         self._body += [f"{_xy(*p)}D01*" for p in points[1:]]
 
-    def fill(self, polygons: Iterable[Any], function: str = "") -> None:
-        """Fill polygons with holes (shapely), larger first, holes cleared before what lies in them."""
+    def fill(self, polygons: Iterable[Any], function: str = "", dark: bool = True) -> None:
+        """Fill polygons with holes (shapely), larger first, holes cleared before what lies in them.
+
+        Not `dark` clears instead; its polygons have no holes then, since what was there cannot be put back.
+        """
         if function:
             self._body.append(f"%TA.AperFunction,{function}*%")
         for polygon in sorted(polygons, key=lambda p: -p.envelope.area):
-            self._polarity(True)
+            self._polarity(dark)
             self._region(list(polygon.exterior.coords))
-            for ring in polygon.interiors:
+            for ring in polygon.interiors if dark else ():
                 self._polarity(False)
                 self._region(list(ring.coords))
         self._polarity(True)

@@ -148,6 +148,7 @@ class FilesPanel(QFrame):
         self.looked, self.foreign = looked, foreign
         self.heading.setText(looked.path.name if foreign else OWN)
         self.own_button.setVisible(foreign)
+        self.write_button.setVisible(not foreign)
         before = self.layer.currentText()
         self.layer.blockSignals(True)
         self.layer.clear()
@@ -206,6 +207,7 @@ class FilesPanel(QFrame):
         """Show the own files again."""
         self.foreign = False
         self.own_button.hide()
+        self.write_button.show()
         self._reading = None
         self.looked = None
         self.again()

@@ -22,7 +22,7 @@ from zesty_trace.core.board.hand.pieces import Picked
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, LayerName, Track, Via
-from zesty_trace.core.geometry import Point
+from zesty_trace.core.geometry import Point, buffered
 from zesty_trace.core.quantities import mm
 
 ROUNDING_MM = 1e-3
@@ -168,7 +168,7 @@ class Room:
         self.wired, self.net = wired, net
         rules = wired.design.board.rules
         self.gap = mm(rules.clearance_nm) - ROUNDING_MM
-        self.inside = outline_shape(wired.design).buffer(-mm(rules.edge_nm) + ROUNDING_MM)
+        self.inside = buffered(outline_shape(wired.design), -mm(rules.edge_nm) + ROUNDING_MM)
         self.items: dict[LayerName, list[Copper]] = {}
         self.trees: dict[LayerName, Any] = {}
         for layer in wired.design.board.stack:
