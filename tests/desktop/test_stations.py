@@ -131,6 +131,8 @@ def test_somebodys_zip_is_dropped_on_the_files_and_looked_through(routed_window:
     files.dropEvent(QDropEvent(QPointF(50, 50), action, data, mouse, Qt.KeyboardModifier.NoModifier))
     settle(routed_window)
     assert files.heading.text() == "somebodys.zip"
+    assert order.offers_title.text() == "Boards by somebodys.zip"
+    assert order.offers.rowCount() > 3
     assert files.verdict.text().startswith("Intake: Not accepted")
     rows = [cell(files.queries, r, 1).text() for r in range(files.queries.rowCount())]
     assert "The top mask covers every pad" in rows
@@ -142,6 +144,7 @@ def test_somebodys_zip_is_dropped_on_the_files_and_looked_through(routed_window:
     files.own_button.click()
     settle(routed_window)
     assert files.heading.text() == "Fabrication files"
+    assert order.offers_title.text() == "Boards and stencil"
     assert not files.own_button.isVisible()
 
 

@@ -69,12 +69,14 @@ def look_through(path: Path, own: bool, wired: Wired | None, report: Report) -> 
 class FilesPanel(QFrame):
     """The view of a set, what intake says of it, and the buttons."""
 
-    def __init__(self, session: Session, write: Callable[[], None], again: Callable[[], None]) -> None:
-        """`write` writes the own files, `again` has them looked at."""
+    def __init__(
+        self, session: Session, write: Callable[[], None], again: Callable[[], None], turned: Callable[[], None]
+    ) -> None:
+        """`write` writes the own files, `again` has them looked at, `turned` hears that other files are shown."""
         super().__init__()
         self.setObjectName("sheet")
         self.setAcceptDrops(True)
-        self.session, self.again = session, again
+        self.session, self.again, self.turned = session, again, turned
         self.looked: Looked | None = None
         self.foreign = False
         self._warning = ""
@@ -164,6 +166,7 @@ class FilesPanel(QFrame):
         self.said.setText("Click on copper for its aperture and net; the wheel zooms, M measures.")
         self._say_note()
         self._show()
+        self.turned()
 
     def warn(self, words: str) -> None:
         """Say something before what the files are."""
@@ -210,6 +213,7 @@ class FilesPanel(QFrame):
         self.write_button.show()
         self._reading = None
         self.looked = None
+        self.turned()
         self.again()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:

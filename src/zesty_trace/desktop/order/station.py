@@ -4,14 +4,17 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
 
 from zesty_trace.core.design import edits
+from zesty_trace.core.design.model import Design
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
 from zesty_trace.core.fabrication.tables import bill_of_materials
+from zesty_trace.core.geometry import Point
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
-from zesty_trace.core.quantities import say_count
+from zesty_trace.core.quantities import nm, say_count
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.widgets import card, fill, label, row, table
 from zesty_trace.desktop.order.files import FilesPanel
@@ -20,6 +23,18 @@ from zesty_trace.errors import InputError
 from zesty_trace.journey.ordering import offers_for
 
 COLOURS = ("green", "blue", "black", "white", "red")
+
+
+BOARDS = "Boards and stencil"
+PRICED = (1, 2, 4)  # layers
+
+
+def as_large(design: Design, size_mm: tuple[float, float], layers: int) -> Design:
+    """Return a design whose board has another size and number of layers, to be quoted."""
+    w, h = (nm(v) for v in size_mm)
+    outline = (Point(0, 0), Point(w, 0), Point(w, h), Point(0, h))
+    rules = replace(design.board.rules, layers=layers)
+    return edits.set_board(design, outline=outline, cutouts=(), form=None, rules=rules)
 
 
 def _price(offer: Offer) -> str:
@@ -39,7 +54,7 @@ class OrderStation(Station):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
         self._read_of: object = None
-        self.files = FilesPanel(self.session, self.write, self._read)
+        self.files = FilesPanel(self.session, self.write, self._read, self._pull_offers)
         self.write_button = self.files.write_button
         outer.addWidget(self.files, 9)
         right = QVBoxLayout()
@@ -50,14 +65,13 @@ class OrderStation(Station):
 
     def _offers(self) -> QWidget:
         self.summary = label("", "", True)
+        self.offers_title = label(BOARDS, "heading")
         self.colour = QComboBox()
         self.colour.addItems(COLOURS)
         self.colour.currentTextChanged.connect(self._set_colour)
         self.offers = table("House, freight", "Boards", "Total, EUR", "Here on", "Note")
         self.offers.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
-        return card(
-            row(label("Boards and stencil", "heading"), None, label("Colour"), self.colour), self.summary, self.offers
-        )
+        return card(row(self.offers_title, None, label("Colour"), self.colour), self.summary, self.offers)
 
     def _parts(self) -> QWidget:
         self.bom = table("Count", "Part", "Value", "Package")
@@ -80,7 +94,17 @@ class OrderStation(Station):
         self._read()
 
     def _pull_offers(self) -> None:
-        d = self.session.design
+        """Show what the boards cost: those of the design, or of the files of somebody that are being looked at."""
+        d, looked = self.session.design, self.files.looked if self.files.foreign else None
+        size = looked.look.board.edges.size_mm if looked is not None else None
+        self.offers_title.setText(f"Boards by {looked.path.name}" if looked is not None and size else BOARDS)
+        if looked is not None and size:
+            layers = len(looked.look.board.layers)
+            if layers not in PRICED:
+                self.summary.setText(f"The price sheets have no boards of {layers} layers.")
+                fill(self.offers, [])
+                return
+            d = as_large(d, size, layers)
         try:
             offers = offers_for(d, self.session.today, self.session.path)
         except InputError as error:
