@@ -15,16 +15,16 @@ from zesty_trace.core.board.placing.arrange import arrange_parts
 from zesty_trace.core.board.router import route
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.fabrication.compare import compare
 from zesty_trace.core.fabrication.finished import read_set
 from zesty_trace.core.fabrication.guessing import said_by_name
-from zesty_trace.core.fabrication.intake import intake
-from zesty_trace.core.fabrication.measures import Measures
+from zesty_trace.core.fabrication.looking.compare import compare
+from zesty_trace.core.fabrication.looking.intake import intake
+from zesty_trace.core.fabrication.looking.measures import Measures
+from zesty_trace.core.fabrication.looking.tracing import trace
 from zesty_trace.core.fabrication.netlist356 import netlist_text, read_netlist, records_of
 from zesty_trace.core.fabrication.of_design import contacts_of
 from zesty_trace.core.fabrication.package import fabrication_files
 from zesty_trace.core.fabrication.sources import netlist_of, told_format, told_role
-from zesty_trace.core.fabrication.tracing import trace
 from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.findings import Severity
 from zesty_trace.errors import InputError

@@ -12,11 +12,11 @@ from tests.corpus import cases
 from zesty_trace.core.board.placing.arrange import arrange_parts
 from zesty_trace.core.board.router import route
 from zesty_trace.core.fabrication.finished import BoardSet, read_set
-from zesty_trace.core.fabrication.intake import intake
+from zesty_trace.core.fabrication.looking.intake import intake
+from zesty_trace.core.fabrication.looking.tracing import said_by_files, trace
 from zesty_trace.core.fabrication.package import fabrication_files
 from zesty_trace.core.fabrication.panel import PanelPlan, panel_of
 from zesty_trace.core.fabrication.panel_files import panel_files, without_holes
-from zesty_trace.core.fabrication.tracing import said_by_files, trace
 from zesty_trace.errors import EditError
 
 Files = dict[str, str]

@@ -139,7 +139,7 @@ def netlist(data: bytes) -> None:
 def finished_set(data: bytes) -> None:
     """One file of a set is bent; the set is read and looked through all the same."""
     from zesty_trace.core.fabrication.finished import read_set
-    from zesty_trace.core.fabrication.intake import intake
+    from zesty_trace.core.fabrication.looking.intake import intake
 
     name, _, text = data.partition(b"\n")
     files = {n: t for n, t in fabrication().items() if n.startswith(("outline", "paste-top", "drill", "mask-top"))}

@@ -10,9 +10,9 @@ from zesty_trace.cli.common import BAD, FINE, FOUND, Answer, load
 from zesty_trace.core.findings import Severity
 
 if TYPE_CHECKING:
-    from zesty_trace.core.fabrication.compare import Difference
     from zesty_trace.core.fabrication.finished import BoardSet
-    from zesty_trace.core.fabrication.tracing import Contact, Traced
+    from zesty_trace.core.fabrication.looking.compare import Difference
+    from zesty_trace.core.fabrication.looking.tracing import Contact, Traced
 
 
 def _opened(a: argparse.Namespace) -> BoardSet:
@@ -25,9 +25,9 @@ def _opened(a: argparse.Namespace) -> BoardSet:
 
 def _contacts(a: argparse.Namespace, board: BoardSet) -> tuple[list[Contact], str]:
     """Return what should be joined: by the design that is named, else by a netlist in the set, else by attributes."""
+    from zesty_trace.core.fabrication.looking.tracing import said_by_files
     from zesty_trace.core.fabrication.of_design import contacts_of
     from zesty_trace.core.fabrication.sources import netlist_of
-    from zesty_trace.core.fabrication.tracing import said_by_files
 
     if a.design:
         return contacts_of(load(a.design)[0]), f"the design in {a.design}"
@@ -39,7 +39,7 @@ def _contacts(a: argparse.Namespace, board: BoardSet) -> tuple[list[Contact], st
 
 def read_command(a: argparse.Namespace) -> Answer:
     """Say what a finished set holds, measured from its files."""
-    from zesty_trace.core.fabrication.measures import Measures
+    from zesty_trace.core.fabrication.looking.measures import Measures
 
     board = _opened(a)
     m = Measures(board)
@@ -81,7 +81,7 @@ def read_command(a: argparse.Namespace) -> Answer:
 
 def intake_command(a: argparse.Namespace) -> Answer:
     """Answer as intake of a board house would."""
-    from zesty_trace.core.fabrication.intake import intake
+    from zesty_trace.core.fabrication.looking.intake import intake
 
     board = _opened(a)
     contacts, source = _contacts(a, board)
@@ -126,7 +126,7 @@ def _traced_data(t: Traced) -> dict[str, Any]:
 
 def trace_command(a: argparse.Namespace) -> Answer:
     """Compare the netlist that is in the copper with what it should be."""
-    from zesty_trace.core.fabrication.tracing import trace
+    from zesty_trace.core.fabrication.looking.tracing import trace
 
     board = _opened(a)
     contacts, source = _contacts(a, board)
@@ -148,7 +148,7 @@ def trace_command(a: argparse.Namespace) -> Answer:
 
 def compare_command(a: argparse.Namespace) -> Answer:
     """Say what differs between two sets: zips, or projects as they would be written now."""
-    from zesty_trace.core.fabrication.compare import compare
+    from zesty_trace.core.fabrication.looking.compare import compare
     from zesty_trace.core.fabrication.sources import set_of_design, set_of_zip
 
     one, two = (

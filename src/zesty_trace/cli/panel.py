@@ -32,7 +32,7 @@ def _board(word: str) -> tuple[str, BoardSet, int]:
 def panel_command(a: argparse.Namespace) -> Answer:
     """Write the files of a panel, read back and looked through."""
     from zesty_trace.core.fabrication.finished import read_set
-    from zesty_trace.core.fabrication.intake import intake
+    from zesty_trace.core.fabrication.looking.intake import intake
     from zesty_trace.core.fabrication.package import zip_bytes
     from zesty_trace.core.fabrication.panel import PanelPlan, panel_of
     from zesty_trace.core.fabrication.panel_files import panel_files

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.fabrication.tracing import Contact
+from zesty_trace.core.fabrication.looking.tracing import Contact
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import InputError, own_words
 

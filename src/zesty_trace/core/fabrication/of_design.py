@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.fabrication.tracing import Contact
+from zesty_trace.core.fabrication.looking.tracing import Contact
 from zesty_trace.core.quantities import mm
 
 

@@ -7,9 +7,9 @@ from pathlib import Path
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.fabrication.finished import SIDES, BoardSet, read_set
+from zesty_trace.core.fabrication.looking.tracing import Contact
 from zesty_trace.core.fabrication.netlist356 import contacts_of_netlist, read_netlist
 from zesty_trace.core.fabrication.package import fabrication_files
-from zesty_trace.core.fabrication.tracing import Contact
 from zesty_trace.core.fabrication.zips import MAX_ZIP_BYTES, read_zip
 from zesty_trace.core.gerber.drill_image import DrillFormat
 from zesty_trace.core.progress import Report, quiet

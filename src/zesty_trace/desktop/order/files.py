@@ -12,8 +12,8 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QFrame, QHeaderView, QPush
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.fabrication.finished import read_set
-from zesty_trace.core.fabrication.intake import Intake, intake
-from zesty_trace.core.fabrication.measures import Measures
+from zesty_trace.core.fabrication.looking.intake import Intake, intake
+from zesty_trace.core.fabrication.looking.measures import Measures
 from zesty_trace.core.fabrication.of_design import contacts_of
 from zesty_trace.core.fabrication.sources import netlist_of, zip_files
 from zesty_trace.core.fabrication.zips import read_zip

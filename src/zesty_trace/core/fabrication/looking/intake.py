@@ -2,36 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
-from zesty_trace.core.fabrication.capability import USUAL, Capability
 from zesty_trace.core.fabrication.finished import BoardSet
-from zesty_trace.core.fabrication.measures import Measures
-from zesty_trace.core.fabrication.tracing import Contact, Copper, Traced, said_by_files, trace
+from zesty_trace.core.fabrication.looking.capability import USUAL, Capability
+from zesty_trace.core.fabrication.looking.copper_checks import COPPER_CHECKS
+from zesty_trace.core.fabrication.looking.desk import Check, Desk, Query
+from zesty_trace.core.fabrication.looking.measures import Measures
+from zesty_trace.core.fabrication.looking.set_checks import SET_CHECKS
+from zesty_trace.core.fabrication.looking.tracing import Contact, Copper, Traced, said_by_files, trace
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled
-
-Spot = tuple[float, float]
-
-
-@dataclass(frozen=True)
-class Query:
-    """One thing that intake asks about: how bad it is, what, the numbers, what to do, and where in mm."""
-
-    severity: Severity
-    rule: str
-    title: str
-    detail: str
-    at: tuple[Spot, ...] = ()
-    layer: str = ""
-
-    def __str__(self) -> str:
-        places = ", ".join(f"{x:.2f}, {y:.2f}" for x, y in self.at[:3])
-        more = f" and {len(self.at) - 3} more places" if len(self.at) > 3 else ""
-        where = f" At {places} mm{more}." if places else ""
-        return f"{self.severity.word}: {self.title}. {self.detail}{where}"
 
 
 @dataclass(frozen=True)
@@ -61,20 +44,6 @@ class Intake:
         return f"Accepted: nothing found in {len(self.checked)} checks.{left}"
 
 
-@dataclass(frozen=True)
-class Desk:
-    """What every check looks at."""
-
-    board: BoardSet
-    measures: Measures
-    limits: Capability
-    contacts: tuple[Contact, ...] = ()
-    source: str = ""
-
-
-Check = Callable[[Desk], Iterable[Query]]
-
-
 def intake(
     board: BoardSet,
     limits: Capability = USUAL,
@@ -86,9 +55,6 @@ def intake(
 
     Cancelled if `report` says so.
     """
-    from zesty_trace.core.fabrication.intake_copper import COPPER_CHECKS
-    from zesty_trace.core.fabrication.intake_set import SET_CHECKS
-
     given = tuple(contacts)
     own = () if given else tuple(said_by_files(board))
     desk = Desk(board, Measures(board), limits, given or own, source or "the attributes in the copper files")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
-from zesty_trace.core.fabrication.intake import Check, Desk, Query
+from zesty_trace.core.fabrication.looking.desk import Check, Desk, Query
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.geometry import buffered
 

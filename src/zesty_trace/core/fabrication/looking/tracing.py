@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, NamedTuple
 
@@ -164,15 +164,3 @@ def trace(board: BoardSet, contacts: Iterable[Contact], source: str, copper: Cop
     )
     nets = len({c.net for c in wanted})
     return Traced(copper.groups, opens, tuple(sorted(shorts)), tuple(missing), len(wanted), nets, source)
-
-
-def netlist_out_of(board: BoardSet, pins: Mapping[str, tuple[float, float, tuple[str, ...]]]) -> list[tuple[str, ...]]:
-    """Return the pins that copper joins, group by group, for pins at known places."""
-    copper = Copper(board)
-    groups: dict[int, list[str]] = {}
-    for pin, (x, y, layers) in pins.items():
-        (contact,) = in_holes([Contact(pin, "", x, y, layers)], board)
-        piece = copper.at(contact)
-        if piece is not None:
-            groups.setdefault(piece, []).append(pin)
-    return sorted(tuple(sorted(g)) for g in groups.values())

@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 
 from zesty_trace.core.fabrication.guessing import said_by_name
-from zesty_trace.core.fabrication.intake import Check, Desk, Query, Spot
+from zesty_trace.core.fabrication.looking.desk import Check, Desk, Query, Spot
 from zesty_trace.core.findings import Severity
 
 SHIFT_MM = 0.05  # of a layer or drill file against the copper: common practice

@@ -1,0 +1,1 @@
+"""What is found out about a set of files: measures, the traced netlist, what intake asks, what differs from another."""
