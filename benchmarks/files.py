@@ -15,10 +15,10 @@ from tests.corpus import cases
 from zesty_trace.core.board.placing.arrange import arrange_parts
 from zesty_trace.core.board.router import route
 from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.fabrication.contacts import contacts_of
 from zesty_trace.core.fabrication.finished import read_set
 from zesty_trace.core.fabrication.looking.intake import intake
 from zesty_trace.core.fabrication.looking.tracing import trace
-from zesty_trace.core.fabrication.of_design import contacts_of
 from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
 from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.gerber.reading import read_gerber

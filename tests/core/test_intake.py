@@ -15,16 +15,16 @@ from zesty_trace.core.board.placing.arrange import arrange_parts
 from zesty_trace.core.board.router import route
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
+from zesty_trace.core.fabrication.contacts import contacts_of
 from zesty_trace.core.fabrication.finished import read_set
 from zesty_trace.core.fabrication.guessing import said_by_name
 from zesty_trace.core.fabrication.looking.compare import compare
 from zesty_trace.core.fabrication.looking.intake import intake
 from zesty_trace.core.fabrication.looking.measures import Measures
-from zesty_trace.core.fabrication.looking.tracing import trace
+from zesty_trace.core.fabrication.looking.tracing import trace, what_should_be
 from zesty_trace.core.fabrication.netlist356 import netlist_text, read_netlist, records_of
-from zesty_trace.core.fabrication.of_design import contacts_of
 from zesty_trace.core.fabrication.package import fabrication_files
-from zesty_trace.core.fabrication.sources import netlist_of, told_format, told_role
+from zesty_trace.core.fabrication.sources import told_format, told_role
 from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.findings import Severity
 from zesty_trace.errors import InputError
@@ -105,7 +105,7 @@ def test_the_own_set_passes_and_traces_to_the_design(board: Wired, files: Files)
     assert found.traced is not None
     assert found.traced.same
     assert found.traced.nets == len({p.net for p in contacts_of(board)})
-    contacts, name = netlist_of(read)
+    contacts, name = what_should_be(read)
     assert name == "netlist.ipc"
     assert trace(read, contacts, name).same
     assert not read.remarks()
@@ -133,7 +133,8 @@ def test_an_older_set_is_read_as_the_same_board(board: Wired, files: Files) -> N
     )
     assert [h.points[0] for h in old.holes] == [pytest.approx(h.points[0], abs=0.003) for h in own.holes]
     assert trace(old, contacts_of(board), "the design").same
-    contacts, name = netlist_of(old)
+    contacts, name = what_should_be(old)
+    assert name == "job/board.ipc"
     found = intake(old, contacts=contacts, source=name)
     assert found.passed, found.queries
     assert not compare(own, own).layers[0].only_first_mm2
@@ -261,6 +262,44 @@ def test_programs_and_odd_paths_in_a_zip_are_refused(name: str, data: bytes) -> 
         archive.writestr(name, data)
     with pytest.raises(InputError, match=r"program|outside"):
         read_zip(out.getvalue())
+
+
+def test_an_outline_of_which_nothing_tells_is_known_by_its_line_round_all_the_rest(files: Files) -> None:
+    old = {n.replace("board.GKO", "drawing7.dat"): t for n, t in foreign(files).items()}
+    read = read_set(old)
+    assert read.guesses["job/drawing7.dat"].role == "outline"
+    assert read.edges.size_mm == pytest.approx(read_set(files).edges.size_mm, abs=0.002)
+
+
+def test_what_one_says_of_a_file_holds_for_drills_too_and_must_name_a_file(files: Files) -> None:
+    old = foreign(files)
+    read = read_set(old, told={"job/board-npth.TXT": ("drill", "plated")})
+    assert not read.broken
+    assert read.guesses["job/board-npth.TXT"].side == "plated"
+    with pytest.raises(InputError, match=r"no typo\.gbr in the set"):
+        read_set(old, told={"typo.gbr": ("copper", "top")})
+
+
+def test_a_netlist_that_cannot_be_read_stops_the_set_with_its_line(files: Files) -> None:
+    found = intake(read_set(files | {"netlist.ipc": "P  UNITS CUST 1\n327GND   what\n"}))
+    assert any(q.rule == "unreadable" and "netlist.ipc line 2" in q.detail for q in found.queries)
+
+
+def test_copper_that_is_left_out_for_its_drill_is_joined_by_the_wall_all_the_same(files: Files) -> None:
+    """Some tools clear the copper in the hole, a little wider than the drill."""
+    read = read_set(files)
+    holes = [h for h in read.holes if h.plated and not h.slot]
+    pen = max(h.diameter for h in holes) + 0.02
+    cut = dict(files)
+    for layer in ("top", "bottom"):
+        text = cut[f"copper-{layer}.gbr"].replace("G01*\n", f"%ADD98C,{pen:.6f}*%\nG01*\n", 1)
+        wide = [h for h in holes if h.diameter + 0.02 == pytest.approx(pen)]
+        marks = "".join(f"X{round(h.points[0][0] * 1e6)}Y{round(h.points[0][1] * 1e6)}D03*\n" for h in wide)
+        cut[f"copper-{layer}.gbr"] = text.replace("M02*", f"%TD*%\n%LPC*%\nD98*\n{marks}M02*")
+    again = read_set(cut)
+    assert again.copper("top").area < read.copper("top").area - 0.1
+    contacts, name = what_should_be(again)
+    assert trace(again, contacts, name).same
 
 
 def test_pads_of_no_net_are_no_net_in_pieces(files: Files) -> None:

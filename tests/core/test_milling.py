@@ -11,9 +11,10 @@ from shapely import LineString, Point, box, get_parts, union_all
 from tests.core.test_four_layers import bar
 from zesty_trace.core.board.copper import hole_items, outline_shape
 from zesty_trace.core.board.fields.conduction import net_area
+from zesty_trace.core.board.links import connectivity
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Design, Rules, Track
+from zesty_trace.core.design.model import Design, Pour, Rules, Track
 from zesty_trace.core.fabrication.milling import MillTools, mill
 from zesty_trace.core.geometry import Point as Spot
 from zesty_trace.errors import EditError
@@ -130,11 +131,44 @@ def test_holes_are_drilled_where_they_are_seen_from_the_milled_face() -> None:
     assert any("other face" in f for f in found.faults)  # the resistors are on the top
 
 
-def test_tracks_of_the_other_face_are_wire_links() -> None:
+def test_tracks_of_another_layer_are_wire_links_from_pad_to_pad() -> None:
     wired = bar("inner1")
-    (link,) = mill(wired, "bottom").links
+    found = mill(wired, "top")
+    (link,) = found.links
     assert link.net == "A"
     assert {link.a, link.b} == {(p[0] / 1e6, p[1] / 1e6) for p in wired.design.board.tracks[0].points}
+    assert found.drawn.count("<line ") == 1
+
+
+def test_what_only_a_pour_of_the_other_face_joins_is_a_wire_link_too() -> None:
+    bare = bar("top").edited(edits.set_copper, [], bar("top").design.board.vias, [])
+    poured = bare.edited(edits.set_copper, [], bare.design.board.vias, [Pour(net="A", layer="bottom")])
+    assert not connectivity(poured).links  # as a board of two faces it is whole
+    (link,) = mill(poured, "top").links
+    assert link.net == "A"
+    assert not mill(bar("top"), "top").links
+
+
+def test_what_the_end_mill_does_not_go_into_is_said() -> None:
+    wired = bar("top")
+    hole = (
+        Spot(18_000_000, 9_000_000),
+        Spot(20_000_000, 9_000_000),
+        Spot(20_000_000, 9_600_000),
+        Spot(18_000_000, 9_600_000),
+    )
+    slit = wired.edited(edits.set_board, cutouts=(hole,))
+    assert any("1 cut-outs are narrower" in f for f in mill(slit, "top").faults)
+    assert not any("cut-outs" in f for f in mill(slit, "top", MillTools(end_mill=0.5)).faults)
+
+
+def test_what_is_left_is_drawn_as_it_lies_at_the_mill() -> None:
+    found = mill(two_tracks(400_000), "bottom")
+    x, y, wide, high = map(float, re.search(r'viewBox="(\S+) (\S+) (\S+) (\S+)"', found.drawn).groups())  # type: ignore[union-attr]
+    assert (x, y, wide, high) == (0, 0, 40, 20)
+    spots = [tuple(map(float, at)) for at in re.findall(r"[ML](-?[\d.]+),(-?[\d.]+)", found.drawn)]
+    assert len(spots) > 50
+    assert all(-0.01 <= px <= wide + 0.01 and -0.01 <= py <= high + 0.01 for px, py in spots)
 
 
 def test_tools_that_cannot_be_are_refused_and_a_shallow_cut_is_said() -> None:

@@ -172,7 +172,7 @@ def _add_files(add: Callable[..., None]) -> None:
         ("--cut", {"choices": ("tabs", "score"), "default": "tabs", "help": "how boards are parted"}),
         ("--columns", {"type": int, "default": 0, "metavar": "N", "help": "in a row (default: about a square)"}),
         ("--gap", {"type": float, "default": 2.0, "metavar": "MM", "help": "that is milled between boards"}),
-        ("--rail", {"type": float, "default": 5.0, "metavar": "MM", "help": "above and below"}),
+        ("--rail", {"type": float, "default": 5.0, "metavar": "MM", "help": "all round"}),
         ("--out", {"metavar": "ZIP", "help": "the zip to write (default: panel.zip)"}),
     )
     add(

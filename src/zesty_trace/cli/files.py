@@ -10,9 +10,10 @@ from zesty_trace.cli.common import BAD, FINE, FOUND, Answer, load
 from zesty_trace.core.findings import Severity
 
 if TYPE_CHECKING:
+    from zesty_trace.core.fabrication.contacts import Contact
     from zesty_trace.core.fabrication.finished import BoardSet
     from zesty_trace.core.fabrication.looking.compare import Difference
-    from zesty_trace.core.fabrication.looking.tracing import Contact, Traced
+    from zesty_trace.core.fabrication.looking.tracing import Traced
 
 
 def _opened(a: argparse.Namespace) -> BoardSet:
@@ -23,18 +24,11 @@ def _opened(a: argparse.Namespace) -> BoardSet:
     return set_of_zip(Path(a.zip), told, formats)
 
 
-def _contacts(a: argparse.Namespace, board: BoardSet) -> tuple[list[Contact], str]:
-    """Return what should be joined: by the design that is named, else by a netlist in the set, else by attributes."""
-    from zesty_trace.core.fabrication.looking.tracing import said_by_files
-    from zesty_trace.core.fabrication.of_design import contacts_of
-    from zesty_trace.core.fabrication.sources import netlist_of
+def _designed(a: argparse.Namespace) -> tuple[list[Contact], str]:
+    """Return what should be joined by the design that is named; nothing without one."""
+    from zesty_trace.core.fabrication.contacts import contacts_of
 
-    if a.design:
-        return contacts_of(load(a.design)[0]), f"the design in {a.design}"
-    contacts, name = netlist_of(board)
-    if contacts:
-        return contacts, name
-    return said_by_files(board), "the attributes in the copper files"
+    return (contacts_of(load(a.design)[0]), f"the design in {a.design}") if a.design else ([], "")
 
 
 def read_command(a: argparse.Namespace) -> Answer:
@@ -84,7 +78,7 @@ def intake_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.fabrication.looking.intake import intake
 
     board = _opened(a)
-    contacts, source = _contacts(a, board)
+    contacts, source = _designed(a)
     found = intake(board, contacts=contacts, source=source)
     data = {
         "verdict": found.verdict,
@@ -126,10 +120,10 @@ def _traced_data(t: Traced) -> dict[str, Any]:
 
 def trace_command(a: argparse.Namespace) -> Answer:
     """Compare the netlist that is in the copper with what it should be."""
-    from zesty_trace.core.fabrication.looking.tracing import trace
+    from zesty_trace.core.fabrication.looking.tracing import trace, what_should_be
 
     board = _opened(a)
-    contacts, source = _contacts(a, board)
+    contacts, source = _designed(a) if a.design else what_should_be(board)
     if not contacts:
         return FOUND, None, "Not compared: no net names in the files, no netlist, and no design named (--design)."
     found = trace(board, contacts, source)

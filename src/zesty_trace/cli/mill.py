@@ -26,18 +26,23 @@ def mill_command(a: argparse.Namespace) -> Answer:
             path = out / f"{slug(wired.design.name, 'board')}-{job.name}.gcode"
             write_given(path, job.gcode.encode())
             written.append(str(path))
+        picture = out / f"{slug(wired.design.name, 'board')}-swept.svg"
+        write_given(picture, found.drawn.encode())
     except OSError as error:
         raise StoreError(f"Could not write: {error.strerror}", str(out), "Choose another folder") from error
     data = {
         "face": found.face,
         "mirrored": found.mirrored,
         "files": written,
+        "picture": str(picture),
         "minutes": round(found.minutes, 1),
         "faults": found.faults,
         "wire_links": [{"net": k.net, "from_mm": k.a, "to_mm": k.b} for k in found.links],
         "cautions": CAUTIONS,
     }
     lines = [f"Wrote {len(written)} files to {out}: the {found.face}, about {found.minutes:.0f} minutes at the mill."]
+    if not found.links:
+        lines.append("No wire is needed: the milled face joins every net.")
     if found.mirrored:
         lines.append("The bottom lies up: all is mirrored left to right.")
     lines += [f"Fault: {fault}" for fault in found.faults]
@@ -46,5 +51,6 @@ def mill_command(a: argparse.Namespace) -> Answer:
     ]
     if not found.faults:
         lines.append("Swept back: every net is cut free, and none loses copper.")
+    lines.append(f"What the cut leaves is drawn in {picture}.")
     lines += CAUTIONS
     return (FOUND if found.faults else FINE), data, "\n".join(lines)

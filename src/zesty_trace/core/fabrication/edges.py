@@ -8,7 +8,6 @@ from typing import Any
 from zesty_trace.core.gerber.image import GerberImage
 
 SNAP_MM = 0.005  # ends of lines so near to each other are one
-GAP_MM = 1.0  # a gap of an edge is said up to this size
 
 
 @dataclass(frozen=True)

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
-from typing import Any, Literal
+from typing import Any
 
 from zesty_trace.core.fabrication.drill_formats import settled_drill
 from zesty_trace.core.fabrication.edges import Edges, edges_of
 from zesty_trace.core.fabrication.guessing import Guess, guess, settled
+from zesty_trace.core.fabrication.netlist356 import Record, read_netlist
 from zesty_trace.core.gerber.drill import read_drill
 from zesty_trace.core.gerber.drill_image import Drilled, DrillFormat, DrillImage
 from zesty_trace.core.gerber.image import GerberImage
@@ -17,7 +18,6 @@ from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled, InputError
 
-Role = Literal["copper", "mask", "paste", "silk", "outline", "drill", "bom", "centroid", "netlist", "job", "other"]
 SIDES = ("top", "bottom")
 
 
@@ -54,7 +54,7 @@ class BoardSet:
     images: dict[tuple[str, str], GerberImage]
     holes: tuple[Hole, ...]
     drills: dict[str, DrillImage]
-    texts: dict[str, str]
+    netlists: dict[str, list[Record]]
     broken: dict[str, str]
     doubts: tuple[str, ...] = ()
     _kept: dict[str, Any] = field(default_factory=dict, compare=False, repr=False)
@@ -108,49 +108,66 @@ def read_set(
 ) -> BoardSet:
     """Read a set of files. `told` says what files are, name -> (role, side); `formats` how drill files are read.
 
-    A file that cannot be read is in `broken` with the reason, the others are read. Cancelled if `report` says so.
+    A file that cannot be read is in `broken` with the reason, the others are read. InputError for names of files that
+    are not there; Cancelled if `report` says so.
     """
-    told = told or {}
-    guesses, images, drills, broken = {}, {}, {}, {}
-    doubts: list[str] = []
-    first = {name: guess(name, text) for name, text in files.items()}
-    first |= {name: Guess(role, side, "you said so") for name, (role, side) in told.items() if name in files}
+    guesses = _guessed(files, told or {}, formats or {})
+    images: dict[str, GerberImage] = {}
+    drills: dict[str, DrillImage] = {}
+    netlists: dict[str, list[Record]] = {}
+    broken: dict[str, str] = {}
     for k, (name, text) in enumerate(sorted(files.items())):
         if not report(k / max(1, len(files)), f"reading {name}"):
             raise Cancelled
-        found = first[name]
-        guesses[name] = found
+        found = guesses[name]
         try:
-            if found.format == "gerber" and found.role != "other":
+            if found.format == "gerber" and (found.role != "other" or found.unknown):
                 images[name] = read_gerber(text, name)
+            elif found.format == "netlist":
+                netlists[name] = read_netlist(text, name)
             elif found.format == "drill" or found.role == "drill":
                 drills[name] = read_drill(text, name, (formats or {}).get(name))
         except InputError as error:
             broken[name] = str(error)
-    guesses |= settled({n: guesses[n] for n in images}, images, set(told))
-    by_role: dict[tuple[str, str], GerberImage] = {}
-    holes: list[Hole] = []
-    for name, image in images.items():
-        found = guesses[name]
-        if found.role == "drill":
-            holes += _flashed_holes(image, found)
-        elif (found.role, found.side) in by_role:
-            other = by_role[found.role, found.side].name
-            doubts.append(f"{name} and {other} both say that they are {found}: the second is not looked at")
-        elif found.role != "other":
-            by_role[found.role, found.side] = image
+    guesses |= settled({n: guesses[n] for n in images}, images)
+    by_role, doubts = _by_role(images, guesses)
     copper = [image for (role, _), image in by_role.items() if role == "copper"]
     for name, drill in list(drills.items()):
         if drill.guessed:
             drills[name], words = settled_drill(drill, files[name], copper)
             doubts += [words] if words else []
-    for name, drill in drills.items():
-        holes += [_hole(name, drill, hole, guesses[name]) for hole in drill.holes]
-    return BoardSet(guesses, by_role, tuple(holes), drills, _tables(files, guesses), broken, tuple(doubts))
+    holes = [h for n, image in images.items() if guesses[n].role == "drill" for h in _flashed_holes(image, guesses[n])]
+    holes += [_hole(n, drill, hole, guesses[n]) for n, drill in drills.items() for hole in drill.holes]
+    return BoardSet(guesses, by_role, tuple(holes), drills, netlists, broken, tuple(doubts))
 
 
-def _tables(files: Mapping[str, str], guesses: Mapping[str, Guess]) -> dict[str, str]:
-    return {name: text for name, text in files.items() if guesses[name].format not in ("gerber", "drill")}
+def _guessed(
+    files: Mapping[str, str], told: Mapping[str, tuple[str, str]], formats: Mapping[str, DrillFormat]
+) -> dict[str, Guess]:
+    for name in (*told, *formats):
+        if name not in files:
+            raise InputError(f"There is no {name} in the set", name, f"It holds {', '.join(sorted(files)[:12])}")
+    found = {name: guess(name, text) for name, text in sorted(files.items())}
+    for name, (role, side) in told.items():
+        found[name] = replace(found[name], role=role, side=side, why="you said so")
+    return found
+
+
+def _by_role(
+    images: Mapping[str, GerberImage], guesses: Mapping[str, Guess]
+) -> tuple[dict[tuple[str, str], GerberImage], list[str]]:
+    """Return the images by what they are, and in words which are one thing twice."""
+    found: dict[tuple[str, str], GerberImage] = {}
+    doubts = []
+    for name, image in images.items():
+        key = guesses[name].role, guesses[name].side
+        if key in found:
+            doubts.append(
+                f"{name} and {found[key].name} both say that they are {guesses[name]}: the second is not looked at"
+            )
+        elif key[0] not in ("other", "drill"):
+            found[key] = image
+    return found, doubts
 
 
 def _hole(name: str, drill: DrillImage, hole: Drilled, found: Guess) -> Hole:

@@ -24,8 +24,9 @@ WORDS: tuple[tuple[str, str], ...] = (
     (r"outline|profile|edge|contour|board ?shape|dimension|border|mechanical", "outline"),
     (r"copper|signal|plane|layer|cu|art ?work", "copper"),
 )
+UNKNOWN = "nothing tells"
 DRILLS = (".drl", ".xln", ".xnc", ".nc", ".drd", ".exc", ".tap")
-INNER = re.compile(r"(?:inner|inr|int|in|internal|mid|signal|plane|layer|ly|g|gl|gp|l)[ ._-]?(\d{1,2})\b")
+INNER = re.compile(r"\b(?:inner|inr|int|in|internal|mid|signal|plane|layer|ly|g|gl|gp|l)[ ._-]?(\d{1,2})\b")
 
 
 @dataclass(frozen=True)
@@ -37,6 +38,11 @@ class Guess:
     why: str
     format: str = "gerber"
 
+    @property
+    def unknown(self) -> bool:
+        """Whether it is an image of which nothing tells what it is."""
+        return (self.format, self.role, self.why) == ("gerber", "other", UNKNOWN)
+
     def __str__(self) -> str:
         return f"{self.side} {self.role}".strip()
 
@@ -45,7 +51,7 @@ def guess(name: str, text: str) -> Guess:
     """Return what a file is, from its first lines and its name."""
     kind = format_of(name, text)
     if kind == "gerber":
-        return said_by_attribute(text) or said_by_name(name) or Guess("other", "", "nothing tells")
+        return said_by_attribute(text) or said_by_name(name) or Guess("other", "", UNKNOWN)
     if kind == "drill":
         return Guess("drill", _plating(name), "a drill file", "drill")
     return Guess(kind, "", f"it reads as a {kind}" if kind != "other" else "no fabrication data", kind)
@@ -127,10 +133,10 @@ def _plating(name: str) -> str:
     return "plated" if re.search(r"pth|plated", lower) else ""
 
 
-def settled(guesses: Mapping[str, Guess], images: Mapping[str, GerberImage], told: Collection[str]) -> dict[str, Guess]:
+def settled(guesses: Mapping[str, Guess], images: Mapping[str, GerberImage]) -> dict[str, Guess]:
     """Return guesses with what only the images can tell: an outline among files that nothing else tells of."""
     found = dict(guesses)
-    unknown = [n for n, g in guesses.items() if g.role == "other" and n not in told]
+    unknown = [n for n, g in guesses.items() if g.unknown]
     if not any(g.role == "outline" for g in guesses.values()):
         rings = [n for n in unknown if _is_ring(images[n], images.values())]
         if len(rings) == 1:

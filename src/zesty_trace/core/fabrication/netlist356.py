@@ -11,7 +11,6 @@ from dataclasses import dataclass
 
 from zesty_trace.core.board.copper import board_pads
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.fabrication.looking.tracing import Contact
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import InputError, own_words
 
@@ -125,15 +124,3 @@ def _record(raw: str, unit: float, aliases: dict[str, str], where: str) -> Recor
         aliases.get(net, net), ref.strip(), pin.strip(), x, y, width, height, float(spot[5] or 0), drill,
         hole.endswith("P") or (code == "317" and not hole.endswith("U")), "both" if drill else sides, via,
     )  # fmt: skip
-
-
-def contacts_of_netlist(records: Iterable[Record], layers: Iterable[str]) -> list[Contact]:
-    """Return the points of a netlist as contacts on the outer layers that there are."""
-    outer = tuple(k for k in layers if not k.startswith("inner"))
-    found = []
-    for r in records:
-        if r.net and r.net.upper() not in ("N/C", "NC"):
-            pin = f"{r.ref}.{r.pin}" if r.pin else f"{r.ref} at {r.x:.2f}, {r.y:.2f}"
-            on = outer if r.access == "both" else (r.access,)
-            found.append(Contact(pin, r.net, r.x, r.y, on))
-    return found

@@ -7,8 +7,6 @@ from pathlib import Path
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.fabrication.finished import SIDES, BoardSet, read_set
-from zesty_trace.core.fabrication.looking.tracing import Contact
-from zesty_trace.core.fabrication.netlist356 import contacts_of_netlist, read_netlist
 from zesty_trace.core.fabrication.package import fabrication_files
 from zesty_trace.core.fabrication.zips import MAX_ZIP_BYTES, read_zip
 from zesty_trace.core.gerber.drill_image import DrillFormat
@@ -42,14 +40,6 @@ def set_of_zip(
 def set_of_design(wired: Wired) -> BoardSet:
     """Return the set that a design is written as. EditError without a board."""
     return read_set(fabrication_files(wired))
-
-
-def netlist_of(board: BoardSet) -> tuple[list[Contact], str]:
-    """Return what the netlist file of a set says should be joined, and its name; nothing if there is none."""
-    for name, text in sorted(board.texts.items()):
-        if board.guesses[name].format == "netlist":
-            return contacts_of_netlist(read_netlist(text, name), board.layers), name
-    return [], ""
 
 
 def told_role(text: str) -> tuple[str, tuple[str, str]]:

@@ -11,11 +11,11 @@ from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QComboBox, QFileDialog, QFrame, QHeaderView, QPushButton, QVBoxLayout
 
 from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.fabrication.contacts import contacts_of
 from zesty_trace.core.fabrication.finished import read_set
 from zesty_trace.core.fabrication.looking.intake import Intake, intake
 from zesty_trace.core.fabrication.looking.measures import Measures
-from zesty_trace.core.fabrication.of_design import contacts_of
-from zesty_trace.core.fabrication.sources import netlist_of, zip_files
+from zesty_trace.core.fabrication.sources import zip_files
 from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
@@ -39,6 +39,10 @@ class Looked:
     words: str
 
 
+def _later(report: Report, share: float, text: str) -> bool:
+    return report(0.5 + share / 3, text)
+
+
 def look_through(path: Path, own: bool, wired: Wired | None, report: Report) -> Looked:
     """Read a zip, an `own` one within its project only, and look it through; for a worker's thread.
 
@@ -47,8 +51,10 @@ def look_through(path: Path, own: bool, wired: Wired | None, report: Report) -> 
     inside = f"{path.parent.name}/{path.name}"
     files = read_zip(read_inside(path.parents[1], inside, "archive")) if own else zip_files(path)
     board = read_set(files, report=lambda share, text: report(share / 2, text))
-    contacts, source = (contacts_of(wired), "the design") if wired is not None else netlist_of(board)
-    answer = intake(board, contacts=contacts, source=source, report=lambda share, text: report(0.5 + share / 3, text))
+    contacts = contacts_of(wired) if wired is not None else ()
+    answer = intake(
+        board, contacts=contacts, source="the design", report=lambda share, text: report(0.5 + share / 3, text)
+    )
     report(0.9, "measuring")
     m = Measures(board)
     size = board.edges.size_mm

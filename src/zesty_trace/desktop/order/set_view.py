@@ -33,6 +33,7 @@ class SetLook:
     paths: dict[Key, QPainterPath]
     edge: QPainterPath
     holes: QPainterPath
+    tin: dict[str, QPainterPath]  # of each side: copper that the mask leaves bare
     trees: dict[Key, Any] = field(default_factory=dict)
 
     def views(self) -> dict[str, tuple[Key, ...]]:
@@ -64,7 +65,9 @@ def set_look(board: BoardSet) -> SetLook:
     if edges.board is None and ("outline", "") in board.images:
         edge = shape_path(board.images["outline", ""].shape)
     holes = shape_path(union_all([h.shape for h in board.holes])) if board.holes else QPainterPath()
-    return SetLook(board, paths, edge, holes, {k: STRtree(i.shapes) for k, i in board.images.items()})
+    outer = [k for k in board.layers if ("mask", k) in board.images]
+    tin = {k: shape_path(board.copper(k).intersection(board.shape("mask", k))) for k in outer}
+    return SetLook(board, paths, edge, holes, tin, {k: STRtree(i.shapes) for k, i in board.images.items()})
 
 
 class SetCanvas(Canvas):
@@ -141,13 +144,11 @@ class SetCanvas(Canvas):
         p.setBrush(mask if ("mask", side) in look.paths else QColor(LAMINATE))
         p.drawPath(look.edge)
         p.setBrush(copper if ("mask", side) in look.paths else QColor(TIN))
-        path = look.paths["copper", side]
-        p.drawPath(path)
-        if ("mask", side) in look.paths:
-            openings = look.paths["mask", side]
-            for colour, clip in ((QColor(LAMINATE), openings), (QColor(TIN), openings.intersected(path))):
-                p.setBrush(colour)
-                p.drawPath(clip)
+        p.drawPath(look.paths["copper", side])
+        if side in look.tin:
+            for colour, path in ((LAMINATE, look.paths["mask", side]), (TIN, look.tin[side])):
+                p.setBrush(QColor(colour))
+                p.drawPath(path)
         p.setBrush(silk)
         p.drawPath(look.paths.get(("silk", side), QPainterPath()))
         p.setBrush(theme.current().color("sheet"))
@@ -159,11 +160,7 @@ class SetCanvas(Canvas):
     def _draw_layers(self, p: QPainter, look: SetLook) -> None:
         t = theme.current()
         for role, side in self.layers:
-            colour = (
-                COLOURS.get(side, "inner1")
-                if role == "copper"
-                else {"mask": "lemon", "paste": "ground"}.get(role, "ink")
-            )
+            colour = COLOURS.get(side, "inner1") if role == "copper" else INKS.get(role, "ink")
             p.setBrush(t.color(colour, 175 if len(self.layers) > 1 else 230))
             p.drawPath(look.paths[role, side])
         p.setPen(QPen(t.color("ink"), 0.1))

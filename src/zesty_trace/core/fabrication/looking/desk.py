@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
+from zesty_trace.core.fabrication.contacts import Contact
 from zesty_trace.core.fabrication.finished import BoardSet
 from zesty_trace.core.fabrication.looking.capability import Capability
 from zesty_trace.core.fabrication.looking.measures import Measures
-from zesty_trace.core.fabrication.looking.tracing import Contact
 from zesty_trace.core.findings import Severity
 
 Spot = tuple[float, float]

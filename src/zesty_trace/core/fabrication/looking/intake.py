@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
+from zesty_trace.core.fabrication.contacts import Contact
 from zesty_trace.core.fabrication.finished import BoardSet
 from zesty_trace.core.fabrication.looking.capability import USUAL, Capability
 from zesty_trace.core.fabrication.looking.copper_checks import COPPER_CHECKS
 from zesty_trace.core.fabrication.looking.desk import Check, Desk, Query
 from zesty_trace.core.fabrication.looking.measures import Measures
 from zesty_trace.core.fabrication.looking.set_checks import SET_CHECKS
-from zesty_trace.core.fabrication.looking.tracing import Contact, Copper, Traced, said_by_files, trace
+from zesty_trace.core.fabrication.looking.tracing import Copper, Traced, trace, what_should_be
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import Cancelled
@@ -47,17 +48,16 @@ class Intake:
 def intake(
     board: BoardSet,
     limits: Capability = USUAL,
-    contacts: Iterable[Contact] = (),
+    contacts: Sequence[Contact] = (),
     source: str = "",
     report: Report = quiet,
 ) -> Intake:
-    """Look a set through. `contacts` is what the netlist should be, `source` who says so; else the files' own.
+    """Look a set through. `contacts` is what the netlist should be, `source` who says so; else the set says it.
 
     Cancelled if `report` says so.
     """
-    given = tuple(contacts)
-    own = () if given else tuple(said_by_files(board))
-    desk = Desk(board, Measures(board), limits, given or own, source or "the attributes in the copper files")
+    wanted, who = (list(contacts), source) if contacts else what_should_be(board)
+    desk = Desk(board, Measures(board), limits, tuple(wanted), who)
     found: list[Query] = []
     checked: list[str] = []
     checks: list[tuple[str, Check]] = [*SET_CHECKS, *COPPER_CHECKS]

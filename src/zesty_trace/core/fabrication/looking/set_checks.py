@@ -13,16 +13,19 @@ from zesty_trace.core.findings import Severity
 
 SHIFT_MM = 0.05  # of a layer or drill file against the copper: common practice
 OUTSIDE_MM = 0.5
+PRINT_OUTSIDE_MM = 5.0  # of parts that stand over the edge
 
 
 def _files(d: Desk) -> Iterator[Query]:
     for name, why in d.board.broken.items():
         yield Query(Severity.STOP, "unreadable", f"{name} cannot be read", f"{why}")
     for name, guess in d.board.guesses.items():
-        if guess.format == "gerber" and guess.role == "other":
+        if guess.unknown:
             yield Query(
                 Severity.FIX, "unknown file", f"Nothing tells what {name} is", "Say which layer it is, or leave it out."
             )
+        elif guess.format == "gerber" and guess.role == "other":
+            yield Query(Severity.NOTE, "unknown file", f"{name} is not looked at", f"{guess.why.capitalize()}.")
     for doubt in d.board.doubts:
         yield Query(Severity.FIX, "doubt", doubt, "Say which is right.")
     for drill in d.board.drills.values():
@@ -170,7 +173,8 @@ def _outside(d: Desk) -> Iterator[Query]:
     for name, (a0, b0, a1, b1) in _extents(d):
         far = max(x0 - a0, y0 - b0, a1 - x1, b1 - y1)
         size = max(a1 - a0, b1 - b0)
-        if far <= max(OUTSIDE_MM, 0.02 * wide):
+        print_only = d.board.guesses[name].role == "silk"
+        if far <= (PRINT_OUTSIDE_MM if print_only else max(OUTSIDE_MM, 0.02 * wide)):
             continue
         if size > 8 * wide or size < wide / 12:
             factor = size / wide
@@ -180,7 +184,8 @@ def _outside(d: Desk) -> Iterator[Query]:
             )  # fmt: skip
         else:
             yield Query(
-                Severity.STOP, "misregistered", f"{name} reaches {far:.2f} mm beyond the board",
+                Severity.FIX if print_only else Severity.STOP, "misregistered",
+                f"{name} reaches {far:.2f} mm beyond the board",
                 "It has another origin or another unit than the outline. Write all files with one origin.",
                 ((a0, b0), (a1, b1)),
             )  # fmt: skip
@@ -188,7 +193,7 @@ def _outside(d: Desk) -> Iterator[Query]:
 
 def _extents(d: Desk) -> Iterator[tuple[str, tuple[float, float, float, float]]]:
     for (role, _), image in d.board.images.items():
-        if role not in ("outline", "silk", "score") and not image.shape.is_empty:
+        if role not in ("outline", "score") and not image.shape.is_empty:
             yield image.name, image.shape.bounds
     for name in sorted({h.file for h in d.board.holes}):
         points = np.array([p for h in d.board.holes if h.file == name for p in h.points])

@@ -8,21 +8,13 @@ from typing import Any, NamedTuple
 
 import networkx as nx
 
+from zesty_trace.core.fabrication.contacts import Contact, contacts_of_netlist
 from zesty_trace.core.fabrication.finished import BoardSet, Hole
 from zesty_trace.core.gerber.image import Mark, Spot
 
 NO_NET = "N/C"  # a pad of no net, in the words of the format
+WALL_MM = 0.02  # copper that is left out for its drill ends so near to the wall
 CRUMB_MM2 = 1e-4  # less copper than that is a rounding of shapes
-
-
-class Contact(NamedTuple):
-    """A place where a net must be: pin, net, place in mm, and the layers of which one must have copper there."""
-
-    pin: str
-    net: str
-    x: float
-    y: float
-    layers: tuple[str, ...]
 
 
 class Open(NamedTuple):
@@ -80,19 +72,26 @@ class Copper:
         self.groups = len(set(self.group.values()))
 
     def around(self, hole: Hole) -> list[int]:
-        """Return the islands that a plated hole joins: those that its wall meets."""
-        return sorted(self.tree.query(hole.shape, predicate="intersects").tolist())
+        """Return the islands that a plated hole joins: those that its wall meets, but for rounding."""
+        return sorted(self.tree.query(hole.shape, predicate="dwithin", distance=WALL_MM).tolist())
 
     def at(self, contact: Contact) -> int | None:
         """Return the piece of copper at a contact; None if there is none."""
         from shapely import Point
 
         spot = Point(contact.x, contact.y)
-        for reach in (spot, spot.buffer(0.02)):
+        for reach in (spot, spot.buffer(WALL_MM)):
             for k in sorted(self.tree.query(reach, predicate="intersects").tolist()):
                 if self.islands[k][0] in contact.layers:
                     return self.group[k]
         return None
+
+
+def what_should_be(board: BoardSet) -> tuple[list[Contact], str]:
+    """Return where nets must have copper by the set itself, and who says so: a netlist in it, else its attributes."""
+    for name, records in sorted(board.netlists.items()):
+        return contacts_of_netlist(records, board.layers), name
+    return said_by_files(board), "the attributes in the copper files"
 
 
 def said_by_files(board: BoardSet) -> list[Contact]:
