@@ -10,9 +10,7 @@ import zipfile
 import pytest
 
 from tests.core.planted_files import PLANTED, Files, pads_of_nets
-from tests.corpus import cases
-from zesty_trace.core.board.placing.arrange import arrange_parts
-from zesty_trace.core.board.router import route
+from tests.core.small_board import routed
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.contacts import contacts_of
@@ -32,10 +30,7 @@ from zesty_trace.errors import InputError
 
 @pytest.fixture(scope="module")
 def board() -> Wired:
-    """A small board of the corpus, placed and routed."""
-    wired = cases.faultless(list(cases.prototypes())[20])
-    wired = wired.with_design(arrange_parts(wired))
-    return wired.with_design(route(wired).design)
+    return routed()
 
 
 @pytest.fixture(scope="module")

@@ -148,6 +148,110 @@ def test_somebodys_zip_is_dropped_on_the_files_and_looked_through(routed_window:
     assert not files.own_button.isVisible()
 
 
+def test_somebodys_zip_becomes_a_project_for_all_stations(routed_window: MainWindow, settle, tmp_path) -> None:
+    from PySide6.QtCore import QSettings
+
+    from tests.core.test_intake import foreign
+    from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
+    from zesty_trace.desktop.window.opening import open_project
+
+    order = at(routed_window, "order", settle)
+    files, wired = order.files, routed_window.session.wired
+    own = fabrication_files(wired)
+    path = tmp_path / "theirs.zip"
+    path.write_bytes(zip_bytes(foreign(own)))
+    tables = []
+    for name in ("bom-full.csv", "centroid-full.csv"):
+        tables.append(tmp_path / name)
+        tables[-1].write_text(own[name])
+    files.read(path, of_design=False, own=False)
+    settle(routed_window)
+    assert files.project_button.isVisible()
+    assert not files.write_button.isVisible()
+    asked: list[object] = []
+    routed_window.open_asked.connect(asked.append)
+    files.make_project(tmp_path / "theirs", tuple(tables))
+    settle(routed_window)
+    assert asked == [tmp_path / "theirs"]
+    routed_window.open_asked.disconnect(asked.append)
+    files.own_button.click()
+    settle(routed_window)
+
+    settings = QSettings(str(tmp_path / "s.ini"), QSettings.Format.IniFormat)
+    window = MainWindow(open_project(tmp_path / "theirs", ask=False), settings)
+    window.resize(1280, 800)
+    window.show()
+    try:
+        settle(window)
+        window.session.do("as many", lambda d: edits.set_brief(d, quantity=12, supply_v=12.0))
+        there = at(window, "order", settle)
+        assert there.files.verdict.text().startswith("Intake: Accepted")
+        assert "ordered as they are" in there.files.note.text()
+        assert not there.files.write_button.isVisible()
+        assert there.offers.rowCount() > 3
+        assert there.bom.rowCount() > 10
+        steps = at(window, "assembly", settle)
+        assert len(window.session.design.board.placements) > 45
+        assert steps.isVisible()
+        bench = at(window, "bench", settle)
+        settle(window)
+        assert bench.plan is not None
+        assert len(bench.plan.steps) > 5
+        there = at(window, "order", settle)
+        there.let_go()
+        assert window.session.design.board.given == ""
+        window.session.undo()
+        assert window.session.design.board.given
+    finally:
+        window.close()
+
+
+def test_files_are_compared_put_on_a_panel_and_milled(routed_window: MainWindow, settle, tmp_path) -> None:
+    from tests.core.planted_files import PLANTED
+    from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
+
+    order = at(routed_window, "order", settle)
+    files = order.files
+    order.write_button.click()
+    settle(routed_window)
+    own = fabrication_files(routed_window.session.wired)
+    other = tmp_path / "other.zip"
+    other.write_bytes(zip_bytes(PLANTED["drills shifted"][0](own)))
+    files.use_buttons[1].click()
+    files.comparing.with_board()
+    settle(routed_window)
+    assert files.comparing.words.text() == "Nothing differs from the board as it is now in 9 layers and the holes."
+    files.comparing.with_zip(other)
+    settle(routed_window)
+    rows = texts(files.comparing.places, 0)
+    assert rows
+    assert all(r.startswith("hole") for r in rows)
+    assert files.layer.currentText() == "Difference: holes"
+    files.comparing.places.selectRow(0)
+    assert files.canvas.marks
+
+    files.use_buttons[2].click()
+    files.on_panel.suggest(6, 3)
+    settle(routed_window)
+    files.on_panel.opened()
+    settle(routed_window)
+    assert files.on_panel.words.text().startswith("6 boards on 258.0 x 128.0 mm")
+    assert "such panels: " in files.on_panel.price.text()
+    files.on_panel.write_button.click()
+    settle(routed_window)
+    assert list((routed_window.session.path / "fabrication").glob("*panel-of-6.zip"))
+
+    files.use_buttons[3].click()
+    settle(routed_window)
+    assert "minutes at the mill" in files.at_home.words.text()
+    assert files.layer.currentText() == "What the cut leaves"
+    files.at_home.write_button.click()
+    settle(routed_window)
+    assert len(list((routed_window.session.path / "milling").glob("*.gcode"))) > 2
+    files.use_buttons[0].click()
+    assert files.layer.currentText() == "Top as made"
+
+
 def test_parts_to_buy_are_those_of_the_boards_of_the_brief(routed_window: MainWindow, settle) -> None:
     order = at(routed_window, "order", settle)
     one = [int(t) for t in texts(order.bom, 0)]

@@ -79,7 +79,7 @@ def test_what_the_second_schema_kept_as_words_became_values() -> None:
 
 def test_a_newer_schema_is_refused_and_no_field_is_dropped() -> None:
     with pytest.raises(NewerSchema, match="newer version"):
-        from_json(b'{"schema": 10, "name": "x", "colours": []}')
+        from_json(b'{"schema": 11, "name": "x", "colours": []}')
     for wrong in ({"colours": []}, {"brief": {"purpos": "x"}}, {"schema": 0}, {"schema": "3"}, {"schema": True}, []):
         with pytest.raises(InputError):
             from_json(json.dumps(wrong if isinstance(wrong, list) else {"schema": 6, **wrong}).encode())

@@ -162,6 +162,17 @@ def _add_files(add: Callable[..., None]) -> None:
     design = ("--design", {"metavar": "PROJECT", "help": "the design that it should be"})
     zipped = ("zip", {"metavar": "ZIP", "help": "a fabrication zip of any tool"})
     add("read", files.read_command, "what a fabrication zip holds, measured from its files", zipped, told, form)
+    add(
+        "adopt",
+        files.adopt_command,
+        "make a project of somebody's finished files, to order, assemble and test that board",
+        zipped,
+        ("project", {"help": "the folder of the new project"}),
+        ("--bom", {"action": "append", "metavar": "CSV", "help": "bill of materials (default: those in the zip)"}),
+        ("--places", {"action": "append", "metavar": "CSV", "help": "centroid table (default: those in the zip)"}),
+        told,
+        form,
+    )
     add("intake", files.intake_command, "what intake of a board house would say", zipped, design, told, form)
     add("trace", files.trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
     add(

@@ -197,3 +197,27 @@ def difference_lines(d: Difference) -> list[str]:
         for p, q in d.resized
     ]
     return lines
+
+
+def adopt_command(a: argparse.Namespace) -> Answer:
+    """Make a project of somebody's finished files."""
+    from zesty_trace.core.fabrication.sources import told_format, told_role
+    from zesty_trace.journey.adopting import adopt_zip
+
+    told = dict(told_role(t) for t in a.told or ())
+    formats = dict(told_format(t) for t in a.drill or ())
+    boms, places = ([Path(n) for n in names or ()] for names in (a.bom, a.places))
+    found = adopt_zip(Path(a.zip), Path(a.project), boms, places, told, formats)
+    d = found.design
+    data = {
+        "project": a.project,
+        "parts": len(d.parts),
+        "nets": len(d.nets),
+        "placed": len(d.board.placements),
+        "variants": d.variants,
+        "notes": found.notes,
+        "turn_not_known": found.unknown_turn,
+        "not_described": found.undescribed,
+    }
+    lines = [f"{a.project}: {len(d.parts)} parts, {len(d.board.placements)} of them placed, {len(d.nets)} nets"]
+    return (FOUND if found.notes else FINE), data, "\n".join(lines + found.notes)

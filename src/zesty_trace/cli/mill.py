@@ -11,9 +11,8 @@ from zesty_trace.errors import StoreError
 
 def mill_command(a: argparse.Namespace) -> Answer:
     """Write G-code for isolating, drilling and cutting out one face."""
-    from zesty_trace.core.fabrication.milling import CAUTIONS, MillTools, mill
+    from zesty_trace.core.fabrication.milling import CAUTIONS, MillTools, mill, mill_files
     from zesty_trace.files import write_given
-    from zesty_trace.names import slug
 
     wired, folder = load(a.project)
     tools = MillTools(cutter=a.cutter, depth=a.depth, passes=a.passes, feed=a.feed, end_mill=a.end_mill)
@@ -22,25 +21,24 @@ def mill_command(a: argparse.Namespace) -> Answer:
     written = []
     try:
         out.mkdir(parents=True, exist_ok=True)
-        for job in found.jobs:
-            path = out / f"{slug(wired.design.name, 'board')}-{job.name}.gcode"
-            write_given(path, job.gcode.encode())
-            written.append(str(path))
-        picture = out / f"{slug(wired.design.name, 'board')}-swept.svg"
-        write_given(picture, found.drawn.encode())
+        for name, text in mill_files(found, wired.design.name).items():
+            write_given(out / name, text.encode())
+            written.append(str(out / name))
     except OSError as error:
         raise StoreError(f"Could not write: {error.strerror}", str(out), "Choose another folder") from error
     data = {
         "face": found.face,
         "mirrored": found.mirrored,
-        "files": written,
-        "picture": str(picture),
+        "files": written[:-1],
+        "picture": written[-1],
         "minutes": round(found.minutes, 1),
         "faults": found.faults,
         "wire_links": [{"net": k.net, "from_mm": k.a, "to_mm": k.b} for k in found.links],
         "cautions": CAUTIONS,
     }
-    lines = [f"Wrote {len(written)} files to {out}: the {found.face}, about {found.minutes:.0f} minutes at the mill."]
+    lines = [
+        f"Wrote {len(found.jobs)} files to {out}: the {found.face}, about {found.minutes:.0f} minutes at the mill."
+    ]
     if not found.links:
         lines.append("No wire is needed: the milled face joins every net.")
     if found.mirrored:
@@ -51,6 +49,6 @@ def mill_command(a: argparse.Namespace) -> Answer:
     ]
     if not found.faults:
         lines.append("Swept back: every net is cut free, and none loses copper.")
-    lines.append(f"What the cut leaves is drawn in {picture}.")
+    lines.append(f"What the cut leaves is drawn in {written[-1]}.")
     lines += CAUTIONS
     return (FOUND if found.faults else FINE), data, "\n".join(lines)

@@ -176,7 +176,7 @@ def stations_done(
     passed = {
         "brief": bool(design.parts) and clear("brief"),
         "schematic": bool(design.parts) and clear("schematic"),
-        "layout": bool(design.board.tracks) and clear("layout"),
+        "layout": bool(design.board.tracks or design.board.given) and clear("layout"),
         "order": zip_exists,
         "assembly": any(b.last("assembled") for b in built),
         "flash": any(b.content().verdict == "pass" for b in built),

@@ -21,6 +21,7 @@ from zesty_trace.core.board.rules.clearances import check_clearances
 from zesty_trace.core.board.rules.currents import check_currents
 from zesty_trace.core.board.rules.distances import check_distances
 from zesty_trace.core.board.rules.fit import check_heights, check_room, check_sides, check_template
+from zesty_trace.core.board.rules.given import check_given
 from zesty_trace.core.board.rules.holes import RULES_SOURCE, check_holes
 from zesty_trace.core.board.rules.impossible import check_values
 from zesty_trace.core.board.rules.keepouts import check_keepouts
@@ -83,6 +84,8 @@ def check_board(wired: Wired) -> list[Finding]:
         return []
     if wrong := list(check_values(design)):
         return worst_first(wrong)  # nothing else can be measured on it
+    if design.board.given:
+        return worst_first([*check_given(wired), *check_template(design), *check_heights(wired)])
     found = [
         *_shapes(wired),
         *_unplaced(wired),

@@ -41,7 +41,12 @@ class Connectivity:
 
 @worked_out_from(on_board)
 def connectivity(wired: Wired) -> Connectivity:
-    """Return the missing links of all nets, the shortest that join their pieces, and how many are wanted in all."""
+    """Return the missing links of all nets, the shortest that join their pieces, and how many are wanted in all.
+
+    A board with given copper has none here: what is joined is traced in its files.
+    """
+    if wired.design.board.given:
+        return Connectivity((), 0)
     found = copper_pieces(wired)
     links = [link for net, pieces in found.items() for link in shortest_links(net, pieces)]
     return Connectivity(tuple(links), sum(sum(map(len, pieces)) - 1 for pieces in found.values()))

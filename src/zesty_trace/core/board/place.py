@@ -13,6 +13,7 @@ import numpy as np
 
 from zesty_trace.core.board.copper import courtyard_shape, outline_shape, pattern_of, to_board
 from zesty_trace.core.board.outline import set_form
+from zesty_trace.core.board.rules.given import refuse_given
 from zesty_trace.core.board.rules.mouths import TURNS
 from zesty_trace.core.catalogue import models as m
 from zesty_trace.core.circuit.decoupling import decoupled_part
@@ -373,6 +374,7 @@ def place_rest(wired: Wired, report: Report = quiet) -> Design:
     `report(share, text)` tells progress and returns False to stop (Cancelled). EditError if a part fits nowhere.
     """
     design = wired.design
+    refuse_given(design)
     design = start_board(design)
     placer = Placer(wired.with_design(design))
     order = placer.order()

@@ -15,6 +15,7 @@ from zesty_trace.core.board.copper import copper_items
 from zesty_trace.core.board.links import Link, connectivity
 from zesty_trace.core.board.pair_router import with_pairs
 from zesty_trace.core.board.rules.currents import TRACK_WIDTH, check_currents
+from zesty_trace.core.board.rules.given import refuse_given
 from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.board.values import refuse_unroutable
 from zesty_trace.core.board.voltages import spacings
@@ -90,6 +91,7 @@ def route(
     tells progress and returns False to stop: Cancelled, or with `keep` what is joined so far. `draw(design)` is shown
     how it goes. EditError without an outline, for values that cannot be, or for a board that is too large.
     """
+    refuse_given(wired.design)
     how = _How(report, draw, keep)
     design = _with_pours(wired)
     wired = wired.with_design(design)

@@ -189,8 +189,17 @@ def _check_wiring(design: Design) -> None:
             raise InputError(f"{pin} is on {seen[pin]}", f"{FILE}, not_connected", "Take it out of one of the two")
 
 
+def _check_given(board: Board) -> None:
+    if board.given:
+        check_name(board.given, "file name", f"{FILE}, board.given")
+        if board.tracks or board.vias or board.pours:
+            hint = "Take out one of the two"
+            raise InputError("The board has copper of its own and that of given files", f"{FILE}, board.given", hint)
+
+
 def _check_board(design: Design) -> None:
     board: Board = design.board
+    _check_given(board)
     for field, (low, high) in RULE_RANGES.items():
         _number(getattr(board.rules, field), low, high, f"board.rules.{field}")
     _points(board.outline, "board.outline")

@@ -165,13 +165,28 @@ def nudge(design: Design, ref: str, dx_nm: int = 0, dy_nm: int = 0, turn_mdeg: i
 
 
 def set_board(design: Design, **facts: Any) -> Design:
-    """Change fields of the board by name."""
+    """Change fields of the board by name. EditError for copper on a board that has that of given files."""
+    given = facts.get("given", design.board.given)
+    if given and any(facts.get(f) for f in ("tracks", "vias", "pours")):
+        raise EditError(
+            f"The copper of this board is that of {given}: none can be drawn here",
+            "layout",
+            "Let go of the given files in Order first, to draw it anew",
+        )
     return replace(design, board=replace(design.board, **facts))
 
 
 def set_copper(design: Design, tracks: Iterable[Track], vias: Iterable[Via], pours: Iterable[Pour]) -> Design:
     """Replace all routed copper."""
     return set_board(design, tracks=tuple(tracks), vias=tuple(vias), pours=tuple(pours))
+
+
+def let_go_of_files(design: Design) -> Design:
+    """Draw the copper here from now on, anew, instead of taking that of given files. EditError if there are none."""
+    if not design.board.given:
+        raise EditError("The board has no given files", "order", "Its copper is drawn in Layout already")
+    placed = {ref: replace(spot, fixed=False) for ref, spot in design.board.placements.items()}
+    return set_board(design, given="", placements=placed)
 
 
 def unplace(design: Design, refs: Iterable[str]) -> Design:

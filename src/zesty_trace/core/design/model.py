@@ -14,7 +14,7 @@ import msgspec
 
 from zesty_trace.core.geometry import Point
 
-SCHEMA_VERSION = 9
+SCHEMA_VERSION = 10
 Face = Literal["top", "bottom"]
 FACES: tuple[Face, Face] = ("top", "bottom")
 LayerName = Literal["top", "inner1", "inner2", "bottom"]
@@ -262,9 +262,11 @@ class Rules(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
 class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """Outline (closed, counter-clockwise) with its cut-outs, what may not be where, placements and copper.
 
-    `form` has the dimensions of an outline that was made from numbers.
+    `form` has the dimensions of an outline that was made from numbers. `given` names the zip of finished files in the
+    project's `fabrication` folder that have the copper of this board: then there is none here.
     """
 
+    given: str = ""
     outline: Outline = ()
     form: Form | None = None
     cutouts: tuple[Outline, ...] = ()

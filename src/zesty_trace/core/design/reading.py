@@ -79,6 +79,11 @@ def _to_9(raw: Raw) -> Raw:
     return raw
 
 
+def _to_10(raw: Raw) -> Raw:
+    """The copper of a board may be that of given files; unsaid, it is in the design."""
+    return raw
+
+
 STEPS: dict[int, Callable[[Raw], Raw]] = {
     1: _to_2,
     2: _to_3,
@@ -88,6 +93,7 @@ STEPS: dict[int, Callable[[Raw], Raw]] = {
     6: _to_7,
     7: _to_8,
     8: _to_9,
+    9: _to_10,
 }
 
 

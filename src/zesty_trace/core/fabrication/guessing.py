@@ -25,6 +25,7 @@ WORDS: tuple[tuple[str, str], ...] = (
     (r"copper|signal|plane|layer|cu|art ?work", "copper"),
 )
 UNKNOWN = "nothing tells"
+TITLE_LINES = 40  # before the head of a table
 DRILLS = (".drl", ".xln", ".xnc", ".nc", ".drd", ".exc", ".tap")
 INNER = re.compile(r"\b(?:inner|inr|int|in|internal|mid|signal|plane|layer|ly|g|gl|gp|l)[ ._-]?(\d{1,2})\b")
 
@@ -73,11 +74,12 @@ def format_of(name: str, text: str) -> str:
         return "netlist"
     if head.lstrip().startswith("{") and "GeneralSpecs" in text:
         return "job"
-    first = head.split("\n", 1)[0].lower()
-    if re.search(r"ref|designator", first) and re.search(r"rot|angle", first):
-        return "centroid"
-    if re.search(r"ref|designator|part", first) and re.search(r"qty|quantity|count|value|comment", first):
-        return "bom"
+    for line in head.lower().splitlines()[:TITLE_LINES]:
+        if re.search(r"\bref|designator|\bparts?\b", line):
+            if re.search(r"rot|angle|orient", line) and re.search(r"x", line):
+                return "centroid"
+            if re.search(r"qty|quantity|count|value|comment|footprint|package|description", line):
+                return "bom"
     return "other"
 
 

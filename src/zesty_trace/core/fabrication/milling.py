@@ -20,6 +20,7 @@ from zesty_trace.core.design.model import Face
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import mm
 from zesty_trace.errors import Cancelled, EditError
+from zesty_trace.names import slug
 
 Spot = tuple[float, float]
 CAUTIONS = (
@@ -72,13 +73,19 @@ class Job:
 
 @dataclass(frozen=True)
 class Milled:
-    """Everything for one board. `faults` is why it would not work; `drawn` is what the cut leaves, as SVG."""
+    """Everything for one board.
+
+    `faults` is why it would not work; `drawn` is what the cut leaves, as SVG; `left` that copper as it lies on the
+    board, mm, and `used` what of it is tracks and pads.
+    """
 
     face: Face
     jobs: tuple[Job, ...]
     links: tuple[Link, ...]
     faults: tuple[str, ...]
     drawn: str = field(repr=False)
+    left: Any = field(repr=False, default=None)
+    used: Any = field(repr=False, default=None)
 
     @property
     def mirrored(self) -> bool:
@@ -97,6 +104,8 @@ def mill(wired: Wired, face: Face | None = None, tools: MillTools | None = None,
     Without `face` it is the one on which the surface pads are, the bottom if there are none. Cancelled if `report`
     says so.
     """
+    from shapely import union_all
+
     tools = tools or MillTools()
     _refuse(wired, tools)
     face = face or ("top" if _surface(wired, "top") > _surface(wired, "bottom") else "bottom")
@@ -123,7 +132,17 @@ def mill(wired: Wired, face: Face | None = None, tools: MillTools | None = None,
     ]
     faults += _too_narrow(wired, board, tools)
     links = wire_links(wired, nets)
-    return Milled(face, tuple(jobs), tuple(links), tuple(faults), swept_svg(view, left, nets.values(), links))
+    used = left.intersection(union_all(list(nets.values())))
+    return Milled(
+        face, tuple(jobs), tuple(links), tuple(faults), swept_svg(view, left, used, links), left=left, used=used
+    )
+
+
+def mill_files(found: Milled, name: str) -> dict[str, str]:
+    """Return file name -> text of what is written for one board: its jobs, last the picture of what the cut leaves."""
+    base = slug(name, "board")
+    files = {f"{base}-{job.name}.gcode": job.gcode for job in found.jobs}
+    return {**files, f"{base}-swept.svg": found.drawn}
 
 
 def _too_narrow(wired: Wired, board: Any, t: MillTools) -> list[str]:
@@ -140,14 +159,13 @@ def _too_narrow(wired: Wired, board: Any, t: MillTools) -> list[str]:
     return found
 
 
-def swept_svg(view: _View, left: Any, nets: Iterable[Any], links: Sequence[Link]) -> str:
+def swept_svg(view: _View, left: Any, used: Any, links: Sequence[Link]) -> str:
     """Return what the cut leaves as it lies at the mill: copper that is used, what stays beside it, wires; 1:1."""
-    from shapely import get_parts, union_all
+    from shapely import get_parts
 
     x0, y0, x1, y1 = left.bounds
     corners = [view.put((x, y)) for x, y in ((x0, y0), (x1, y1))]
     wide, high = (abs(corners[0][k] - corners[1][k]) for k in (0, 1))
-    used = left.intersection(union_all(list(nets)))
 
     def area(shape: Any, colour: str) -> str:
         rings = [r for p in get_parts(shape).tolist() if p.geom_type == "Polygon" for r in (p.exterior, *p.interiors)]
@@ -178,6 +196,9 @@ def _other_face(wired: Wired, face: Face) -> list[str]:
 
 
 def _refuse(wired: Wired, t: MillTools) -> None:
+    if wired.design.board.given:
+        hint = "Only boards that are drawn here can be milled yet"
+        raise EditError(f"The copper of this board is that of {wired.design.board.given}", "layout", hint)
     if not wired.design.board.outline:
         raise EditError("There is no board to mill yet", "layout", "Place and route the parts first")
     if not (0.05 <= t.cutter <= 3 and 0 < t.depth <= 1 and 1 <= t.passes <= 20 and 0 <= t.overlap < 1):

@@ -25,8 +25,11 @@ EPOCH = (2020, 1, 1, 0, 0, 0)
 
 
 def fabrication_files(wired: Wired) -> dict[str, str]:
-    """Return file name -> text of everything in the zip. EditError if nothing is placed yet."""
+    """Return file name -> text of everything in the zip. EditError if nothing is placed yet, or the files are given."""
     design = wired.design
+    if design.board.given:
+        hint = "Order the boards with that zip, as it is"
+        raise EditError(f"The files of this board are given: fabrication/{design.board.given}", "order", hint)
     if not design.board.outline or not design.board.placements:
         raise EditError("There is no board to write yet", "layout", "Place and route the parts first")
     files = all_files(wired)
@@ -50,8 +53,8 @@ def _suffixes(variants: Iterable[str]) -> Iterator[tuple[str, str]]:
 
 
 def zip_name(design: Design) -> str:
-    """Return the file name of the zip: name and revision."""
-    return f"{slug(design.name, 'board')}-rev-{slug(design.revision, 'a')}.zip"
+    """Return the file name of the zip: that of given files, else name and revision."""
+    return design.board.given or f"{slug(design.name, 'board')}-rev-{slug(design.revision, 'a')}.zip"
 
 
 def design_mark(wired: Wired) -> str:

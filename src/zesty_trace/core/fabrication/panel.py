@@ -109,16 +109,23 @@ def _refuse(boards: Sequence[tuple[str, BoardSet, int]], plan: PanelPlan) -> Non
 
 
 def _put(boards: Sequence[tuple[str, BoardSet, int]], plan: PanelPlan, gap: float) -> tuple[list[Placed], float, float]:
-    """Return boards in rows, the highest first, and the size of the panel with rails all round."""
+    """Return boards in rows, the highest first, and the size of the panel with rails all round: about a square.
+
+    With `plan.columns` the rows are as wide as so many of the widest board.
+    """
     copies = [(name, board) for name, board, count in boards for _ in range(count)]
+    widest = max((board.edges.size_mm or (0.0, 0.0))[0] for _, board in copies) + gap
+    tries = [plan.columns] if plan.columns else range(1, len(copies) + 1)
+    laid = [_in_rows(copies, columns * widest, plan.rail + gap, gap) for columns in tries]
+    return min(laid, key=lambda found: (max(found[1:]), found[1] * found[2]))
+
+
+def _in_rows(
+    copies: Sequence[tuple[str, BoardSet]], wide: float, edge: float, gap: float
+) -> tuple[list[Placed], float, float]:
+    """Return boards in rows up to `wide`, and the size over all."""
     sizes = [board.edges.size_mm or (0.0, 0.0) for _, board in copies]
-    area = sum((w + gap) * (h + gap) for w, h in sizes)
-    if plan.columns:
-        wide = plan.columns * max(w + gap for w, _ in sizes)
-    else:
-        wide = max(max(w for w, _ in sizes) + gap, 1.1 * area**0.5)
     order = sorted(range(len(copies)), key=lambda k: (-sizes[k][1], copies[k][0], k))
-    edge = plan.rail + gap
     x, y, row = edge, edge, 0.0
     placed, right = [], 0.0
     for number, k in enumerate(order, 1):

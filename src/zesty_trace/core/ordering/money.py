@@ -27,6 +27,9 @@ class Money:
     def __add__(self, other: Money) -> Money:
         return Money(self.amount + self._alike(other).amount, self.currency)
 
+    def __sub__(self, other: Money) -> Money:
+        return Money(self.amount - self._alike(other).amount, self.currency)
+
     def __mul__(self, factor: int | Decimal) -> Money:
         return Money(self.amount * factor, self.currency)
 

@@ -325,6 +325,8 @@ class LayoutStation(Station):
             self.hint.setText("No parts yet")
         elif not design.board.placements:
             self.hint.setText("Nothing is on the board yet: press “Place the rest”.")
+        elif design.board.given:
+            self.hint.setText(f"The copper is that of {design.board.given}: see Order")
         elif fresh and self._state:
             left = len(self._state.links)
             routed = f"{self._state.routed} of {self._state.wanted} connections have copper"

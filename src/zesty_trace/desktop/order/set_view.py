@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from PySide6.QtCore import QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QBrush, QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QTransform
 from PySide6.QtWidgets import QWidget
 
 from zesty_trace.core.fabrication.finished import BoardSet
@@ -26,8 +26,19 @@ INKS = {"mask": "lemon", "paste": "ground"}
 
 
 @dataclass(frozen=True)
+class Patch:
+    """An area that a view of its own shows: in a colour of the theme, hatched or solid; a line if `pen` is wide, mm."""
+
+    path: QPainterPath
+    colour: str
+    alpha: int = 255
+    hatched: bool = False
+    pen: float = 0.0
+
+
+@dataclass(frozen=True)
 class SetLook:
-    """A set as paths, mm; worked out off the GUI thread."""
+    """A set as paths, mm; worked out off the GUI thread. `extra` has views of its own, shown before the others."""
 
     board: BoardSet
     paths: dict[Key, QPainterPath]
@@ -35,10 +46,11 @@ class SetLook:
     holes: QPainterPath
     tin: dict[str, QPainterPath]  # of each side: copper that the mask leaves bare
     trees: dict[Key, Any] = field(default_factory=dict)
+    extra: dict[str, tuple[Patch, ...]] = field(default_factory=dict)
 
     def views(self) -> dict[str, tuple[Key, ...]]:
         """Return what can be looked at: a name, and the layers that it shows, lowest first."""
-        found: dict[str, tuple[Key, ...]] = {}
+        found: dict[str, tuple[Key, ...]] = dict.fromkeys(self.extra, ())
         for name, side in AS_MADE.items():
             if ("copper", side) in self.paths:
                 found[name] = tuple(k for k in ((r, side) for r in ("copper", "mask", "silk")) if k in self.paths)
@@ -134,7 +146,9 @@ class SetCanvas(Canvas):
         if self.look is None:
             return
         p.setPen(Qt.PenStyle.NoPen)
-        if self.name in AS_MADE:
+        if self.name in self.look.extra:
+            self._draw_patches(p, self.look, self.look.extra[self.name])
+        elif self.name in AS_MADE:
             self._draw_made(p, self.look, AS_MADE[self.name])
         else:
             self._draw_layers(p, self.look)
@@ -155,6 +169,21 @@ class SetCanvas(Canvas):
         p.drawPath(look.holes)
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(QColor(LAMINATE), 0.25))
+        p.drawPath(look.edge)
+
+    def _draw_patches(self, p: QPainter, look: SetLook, patches: tuple[Patch, ...]) -> None:
+        t = theme.current()
+        for patch in patches:
+            colour = t.color(patch.colour, patch.alpha)
+            p.setPen(QPen(colour, patch.pen) if patch.pen else Qt.PenStyle.NoPen)
+            brush = QBrush(colour, Qt.BrushStyle.BDiagPattern if patch.hatched else Qt.BrushStyle.SolidPattern)
+            if patch.hatched:
+                scale = p.worldTransform()
+                brush.setTransform(QTransform.fromScale(1 / scale.m11(), 1 / scale.m22()))  # hatch lines in pixels
+            p.setBrush(Qt.BrushStyle.NoBrush if patch.pen else brush)
+            p.drawPath(patch.path)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        p.setPen(QPen(t.color("ink"), 0.1))
         p.drawPath(look.edge)
 
     def _draw_layers(self, p: QPainter, look: SetLook) -> None:

@@ -20,7 +20,7 @@ from zesty_trace.desktop.kit.widgets import card, fill, label, row, table
 from zesty_trace.desktop.order.files import FilesPanel
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import InputError
-from zesty_trace.journey.ordering import offers_for
+from zesty_trace.journey.ordering import offers_for, panel_that_pays
 
 COLOURS = ("green", "blue", "black", "white", "red")
 
@@ -124,16 +124,29 @@ class OrderStation(Station):
             [[f"{o.house}, {o.freight}", str(o.boards), _price(o), f"{o.arrives:%d %b}", mark(o)] for o in offers],
             (1, 2),
         )
+        self._say_offers(offers, best, first, foreign=looked is not None)
+
+    def _say_offers(self, offers: list[Offer], best: Offer | None, first: Offer | None, foreign: bool) -> None:
         if offers and best is None:
             self.summary.setText("The prices are in several currencies, and no rate is known: compare them yourself.")
         elif best and first:
             self.summary.setText(
                 f"Cheapest in time: {best.house} by {best.freight}, {best.total}, "
                 f"{best.arrives:%a %d %b}. Soonest: {first.house} by {first.freight}, {first.total}, "
-                f"{first.arrives:%a %d %b}."
+                f"{first.arrives:%a %d %b}.{'' if foreign else self._panel_words()}"
             )
         else:
             self.summary.setText("No house makes a board of this size and colour.")
+
+    def _panel_words(self) -> str:
+        """Return what a panel would save; "" if none saves anything."""
+        found = panel_that_pays(self.session.design, self.session.today, self.session.path)
+        if found is None:
+            return ""
+        return (
+            f" On a panel of {found.count} ({found.across} x {found.up}) it would be {found.offer.total}, "
+            f"{found.saves} less: see “On a panel”."
+        )
 
     def _set_colour(self, colour: str) -> None:
         self.session.do(f"Boards in {colour}", lambda d: edits.set_build(d, colour=colour))
@@ -158,18 +171,30 @@ class OrderStation(Station):
             self._read_of = None
             self.files.nothing("No files yet. Write the zip, then look at it here before you order.")
             return
-        old = mark_of(path) != design_mark(self.session.wired)
+        given = bool(self.session.design.board.given)
+        old = not given and mark_of(path) != design_mark(self.session.wired)
         stamp = (path, path.stat().st_mtime_ns, old)
         if self._read_of == stamp and self.files.looked is not None:
             self.files.recolour()
         elif self._read_of != stamp or self.files.looked is None:
             self._read_of = stamp
             self.files.read(path, of_design=not old)
-        self.files.warn("THESE FILES ARE OLDER THAN THE BOARD: write them again before you order. " if old else "")
+        older = "THESE FILES ARE OLDER THAN THE BOARD: write them again before you order. " if old else ""
+        self.files.warn("These files are somebody's: they are ordered as they are. " if given else older)
 
     def actions_here(self) -> list[Action]:
         """Return what can be done here."""
+        files = self.files
         return [
             Action("Write the fabrication zip", "Ctrl+G", self.write),
-            Action("Look at a fabrication zip of any tool", "", self.files.ask_for_zip),
+            Action("Look at a fabrication zip of any tool", "", files.ask_for_zip),
+            Action("Make a project of the files that are looked at", "", files.ask_for_project),
+            Action("Compare the files with others, or with the board", "", lambda: files.use(1)),
+            Action("Put several boards on a panel", "", lambda: files.use(2)),
+            Action("Mill the board at home", "", lambda: files.use(3)),
+            Action("Draw the board anew: let go of given files", "", self.let_go),
         ]
+
+    def let_go(self) -> None:
+        """Draw the copper here from now on, instead of taking that of given files."""
+        self.session.do("Let go of the given files", edits.let_go_of_files)

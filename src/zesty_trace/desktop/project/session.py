@@ -45,6 +45,7 @@ class Session(QObject):
     changed_outside = Signal()
     folder_gone = Signal(object)
     records_damaged = Signal(object)
+    open_asked = Signal(object)  # another project folder is to be opened
 
     def __init__(self, folder: ProjectFolder, design: Design, today: date | None = None) -> None:
         super().__init__()

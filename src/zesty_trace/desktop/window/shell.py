@@ -170,6 +170,7 @@ class MainWindow(QMainWindow):
         s.folder_gone.connect(self._ask_for_folder)
         s.records_damaged.connect(self._ask_about_records)
         s.show_finding.connect(self._show_finding)
+        s.open_asked.connect(self.open_asked)
         for signal in (s.design_changed, s.findings_changed, s.records_changed):
             signal.connect(self._head)
         self.palette_button.clicked.connect(self.open_palette)

@@ -1,0 +1,123 @@
+"""Several boards on one panel, with what it saves."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PySide6.QtWidgets import (
+    QComboBox,
+)
+
+from zesty_trace.core.progress import Report
+from zesty_trace.desktop.kit.widgets import button, label, row
+from zesty_trace.desktop.order.pages import Worked, count, number
+from zesty_trace.desktop.order.set_view import SetLook, set_look
+from zesty_trace.files import write_inside
+from zesty_trace.names import slug
+
+if TYPE_CHECKING:
+    from zesty_trace.core.fabrication.panel import PanelPlan
+
+
+NO_FEE = "A house may ask more for several boards on a panel; price sheets do not say."
+
+
+class PanelPage(Worked):
+    """Several boards on one panel: laid out, looked through, priced against ordering them singly."""
+
+    title = "On a panel"
+    tip = "Several boards on one panel, held by tabs or scored apart, with what it saves"
+
+    def build(self) -> None:
+        """Make the widgets."""
+        self.boards = count(4, 1, 60, "Boards on the panel")
+        self.columns = count(0, 0, 20, "Boards in a row")
+        self.columns.setSpecialValueText("square")
+        self.cut = QComboBox()
+        self.cut.addItems(["tabs", "score"])
+        self.cut.setAccessibleName("How boards are parted")
+        self.gap = number(2.0, 0.8, 20, 0.5, "mm", "Gap between boards")
+        self.rail = number(5.0, 0, 30, 0.5, "mm", "Rail all round")
+        self.price = label("", "", True)
+        self.write_button = button("Write the panel's zip", self.write)
+        self.files: dict[str, str] = {}
+        first = row(label("Boards"), self.boards, label("in a row"), self.columns, self.cut, None)
+        second = row(label("Gap"), self.gap, label("Rail"), self.rail, None, self.write_button)
+        for widget in (first, second, self.words, self.price):
+            self.column.addWidget(widget)
+        self.later(self.boards, self.columns, self.cut, self.gap, self.rail)
+
+    def plan(self) -> PanelPlan:
+        """Return what the fields say."""
+        from zesty_trace.core.fabrication.panel import Cut, PanelPlan
+
+        cut: Cut = "score" if self.cut.currentText() == "score" else "tabs"
+        return PanelPlan(cut=cut, gap=self.gap.value(), rail=self.rail.value(), columns=self.columns.value())
+
+    def suggest(self, copies: int, columns: int) -> None:
+        """Set the fields to a panel that pays."""
+        self.boards.setValue(copies)
+        self.columns.setValue(columns)
+
+    def opened(self) -> None:
+        """Lay the panel out, as a job."""
+        looked, plan, copies = self.looked, self.plan(), self.boards.value()
+        if looked is None or not self.isVisible():
+            return
+
+        def work(report: Report) -> tuple[dict[str, str], SetLook, str]:
+            from zesty_trace.core.fabrication.finished import read_set
+            from zesty_trace.core.fabrication.looking.intake import intake
+            from zesty_trace.core.fabrication.panel import panel_of
+            from zesty_trace.core.fabrication.panel_files import panel_files
+
+            panel = panel_of([(looked.path.stem, looked.look.board, copies)], plan)
+            files = panel_files(panel)
+            report(0.3, "reading the panel back")
+            board = read_set(files)
+            answer = intake(board, report=lambda share, text: report(0.4 + share / 2, text))
+            parted = f"{len(panel.scores)} scores" if panel.scores else f"{len(panel.bites)} break-off holes"
+            words = (
+                f"{copies} boards on {panel.width:.1f} x {panel.height:.1f} mm, {100 * panel.used:.0f} % of it boards; "
+                f"{parted}. {' '.join(f'Fault: {f}.' for f in panel.faults)} Intake: {answer.verdict}"
+            )
+            return files, set_look(board), words
+
+        def done(value: tuple[dict[str, str], SetLook, str]) -> None:
+            if self.looked is looked and self.isVisible():
+                self.files, look, words = value
+                self.words.setText(words)
+                self._say_price(look)
+                self.show_look(look, "")
+
+        self.session.jobs.start("Laying out the panel", work, done)
+
+    def _say_price(self, look: SetLook) -> None:
+        from zesty_trace.journey.ordering import panel_price
+
+        size = look.board.edges.size_mm
+        board = self.looked.look.board.edges.size_mm if self.looked is not None else None
+        if size is None or board is None:
+            self.price.setText("")
+            return
+        layers = len(look.board.layers)
+        d, s = self.session.design, self.session
+        said = panel_price(d, board, size, self.boards.value(), layers, s.today, s.path)
+        self.price.setText(f"{said} {NO_FEE}")
+
+    def write(self) -> None:
+        """Write the panel's files into the project."""
+        if not self.files or self.looked is None:
+            return
+        from zesty_trace.core.fabrication.package import zip_bytes
+
+        name = f"{slug(self.looked.path.stem, 'board')}-panel-of-{self.boards.value()}.zip"
+        files, folder = self.files, self.session.path
+
+        def work(_report: Report) -> str:
+            write_inside(folder, f"fabrication/{name}", zip_bytes(files))
+            return name
+
+        self.session.jobs.start(
+            "Writing the panel", work, lambda n: self.session.message.emit(f"Wrote fabrication/{n}")
+        )
