@@ -173,7 +173,17 @@ def test_zip_is_the_same_bytes_each_time_and_reads_back(routed, catalogue, tmp_p
     files = fabrication_files(Wired(routed, catalogue))
     assert zip_bytes(files) == zip_bytes(dict(reversed(files.items())))
     path = write_package(Wired(routed, catalogue), tmp_path)
-    assert read_zip(path.read_bytes()) == files
+    found = read_zip(path.read_bytes())
+    assert {n: found[n] for n in files} == files
+    drawn = {n for n in found if n not in files}
+    assert {
+        "drill.pdf",
+        "drill.svg",
+        "assembly-full.pdf",
+        "assembly-full-top.svg",
+        "assembly-basic-bottom.svg",
+    } <= drawn
+    assert path.read_bytes() == write_package(Wired(routed, catalogue), tmp_path / "again").read_bytes()
     assert {"bom-full.csv", "bom-basic.csv", "centroid-full.csv"} <= files.keys()
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from decimal import Decimal
 
 import networkx as nx
@@ -9,7 +10,7 @@ import pytest
 from benchmarks.board_judge import judge
 from benchmarks.random_boards import random_board
 from msgspec.structs import replace
-from shapely import STRtree
+from shapely import STRtree, box
 from shapely.geometry import Point as Spot
 
 from zesty_trace.core.board.check import check_board
@@ -29,11 +30,16 @@ from zesty_trace.core.catalogue.kinds import Catalogue
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, KeepOut, Pour, Rules, Track, Via
+from zesty_trace.core.fabrication.finished import read_set
 from zesty_trace.core.fabrication.layers import all_files
+from zesty_trace.core.fabrication.looking.intake import intake
+from zesty_trace.core.fabrication.looking.measures import Measures
+from zesty_trace.core.fabrication.package import fabrication_files
 from zesty_trace.core.findings import Severity
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.gerber.drill import read_drill
 from zesty_trace.core.gerber.reading import read_gerber
+from zesty_trace.core.gerber.writing import GerberWriter
 from zesty_trace.core.ordering.houses import load_houses
 from zesty_trace.core.ordering.quote import board_price, order_of
 from zesty_trace.errors import InputError
@@ -84,6 +90,36 @@ def test_the_files_of_four_layers_join_each_net_and_no_two(four: Wired) -> None:
             of_net.setdefault(pad.net, set()).update(piece_of[layer, k] for k in under)
     assert all(len(found) == 1 for found in of_net.values()), {n: f for n, f in of_net.items() if len(f) > 1}
     assert len(set.union(*of_net.values())) == len(of_net)  # no two nets are one piece
+
+
+@pytest.mark.campaign
+def test_intake_looks_at_rings_and_walls_on_inner_layers(four: Wired) -> None:
+    files = fabrication_files(four)
+    whole = intake(read_set(files))
+    assert whole.passed, whole.queries
+    wide = re.sub(r"^(T\d+C)0\.250$", r"\g<1>0.640", files["drill-plated.xnc"], flags=re.M)
+    found = intake(read_set({**files, "drill-plated.xnc": wide}))
+    assert [q for q in found.queries if q.rule == "ring"]
+    broken = Measures(read_set({**files, "drill-plated.xnc": wide}))
+    assert {"inner1", "inner2"} & {r.layer for r, _ in broken.rings if r.mm < 0}
+
+
+@pytest.mark.parametrize(("gap", "found"), [(0.3, False), (0.15, True), (0.02, True)])
+def test_a_hole_that_passes_an_inner_plane_too_near_is_found(gap: float, found: bool) -> None:
+    writers = {}
+    for name, function in (("copper-top", "Copper,L1,Top"), ("copper-bottom", "Copper,L4,Bot")):
+        writers[name] = GerberWriter(function)
+        writers[name].flash("round", 5, 5, 0.7, 0.7)
+    for k in (1, 2):
+        writers[f"copper-inner{k}"] = GerberWriter(f"Copper,L{k + 1},Inr")
+        writers[f"copper-inner{k}"].fill([box(0.5, 0.5, 19.5, 9.5).difference(Spot(5, 5).buffer(0.2 + gap))])
+    drill = "M48\n; #@! TF.FileFunction,Plated,1,4,PTH\nMETRIC\nT01C0.400\n%\nG05\nT01\nX5.0Y5.0\nM30\n"
+    files = {**{f"{n}.gbr": w.text() for n, w in writers.items()}, "d.xnc": drill}
+    queries = [q for q in intake(read_set(files)).queries if q.rule == "hole and copper"]
+    assert bool(queries) == found
+    if queries:
+        assert f"{gap:.3f} mm from copper of inner1" in queries[0].title
+        assert queries[0].at[0] == (5.0, 5.0)
 
 
 @pytest.mark.campaign

@@ -62,6 +62,8 @@ def _old_gerber(text: str) -> str:
         re.sub(r"%T[FAOD][^%]*%\n?", "", text).replace("%MOMM*%", "%MOIN*%").replace("%FSLAX46Y46*%", "%FSLAX25Y25*%")
     )
     text = re.sub(r"^X(-?\d+)Y(-?\d+)D", lambda m: f"X{_inch(m[1])}Y{_inch(m[2])}D", text, flags=re.M)
+    arc = re.compile(r"^X(-?\d+)Y(-?\d+)I(-?\d+)J(-?\d+)D", re.M)
+    text = arc.sub(lambda m: "X{}Y{}I{}J{}D".format(*map(_inch, m.groups())), text)
 
     def aperture(match: re.Match[str]) -> str:
         sizes = [float(v) / 25.4 for v in match[3].split("X")]
@@ -69,7 +71,12 @@ def _old_gerber(text: str) -> str:
             return f"%ADD{match[1]}BOX,{sizes[0]:.7f}X{sizes[1]:.7f}*%"
         return f"%ADD{match[1]}{match[2]}," + "X".join(f"{s:.7f}" for s in sizes) + "*%"
 
+    def turned(match: re.Match[str]) -> str:
+        sizes = [v if k == 2 else f"{float(v) / 25.4:.7f}" for k, v in enumerate(match[2].split("X"))]
+        return f"{match[1]}{'X'.join(sizes)}*%"
+
     text = re.sub(r"%ADD(\d+)([CRO]),([\d.X]+)\*%", aperture, text)
+    text = re.sub(r"(%ADD\d+T[RO],)([-\d.X]+)\*%", turned, text)
     return "G04 made long ago*\n%ASAXBY*%\n%IPPOS*%\n%AMBOX*\n21,1,$1,$2,0,0,0*%\n" + text.replace(
         "G01*", "G70*\nG90*\nG01*"
     )

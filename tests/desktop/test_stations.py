@@ -248,6 +248,16 @@ def test_files_are_compared_put_on_a_panel_and_milled(routed_window: MainWindow,
     files.at_home.write_button.click()
     settle(routed_window)
     assert len(list((routed_window.session.path / "milling").glob("*.gcode"))) > 2
+    files.use_buttons[4].click()
+    session = routed_window.session
+    first = [cell(files.places.places, 0, c).text() for c in range(6)]
+    assert first[2].endswith(" mm")
+    files.places.unit.setCurrentText("mil")
+    files.places.unit.activated.emit(1)
+    assert session.design.build.centroid.unit == "mil"
+    assert cell(files.places.places, 0, 2).text().endswith(" mil")
+    session.undo()
+    assert session.design.build.centroid.unit == "mm"
     files.use_buttons[0].click()
     assert files.layer.currentText() == "Top as made"
 

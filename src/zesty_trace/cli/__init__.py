@@ -173,6 +173,21 @@ def _add_files(add: Callable[..., None]) -> None:
         told,
         form,
     )
+    add(
+        "places",
+        files.places_command,
+        "the table of places (centroid), and how it is written for a house that assembles",
+        ("project", {"help": "the project folder"}),
+        (
+            "words",
+            {
+                "nargs": "*",
+                "metavar": "WORD",
+                "help": "origin=corner, unit=mil, turns=clockwise, bottom=below, SOIC-8=+90",
+            },
+        ),
+        ("--variant", {"default": "", "help": "of this variant"}),
+    )
     add("intake", files.intake_command, "what intake of a board house would say", zipped, design, told, form)
     add("trace", files.trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
     add(

@@ -221,3 +221,18 @@ def adopt_command(a: argparse.Namespace) -> Answer:
     }
     lines = [f"{a.project}: {len(d.parts)} parts, {len(d.board.placements)} of them placed, {len(d.nets)} nets"]
     return (FOUND if found.notes else FINE), data, "\n".join(lines + found.notes)
+
+
+def places_command(a: argparse.Namespace) -> Answer:
+    """Show the table of places of a variant, or set how it is written."""
+    from zesty_trace.cli.common import edit
+    from zesty_trace.core.design import edits
+    from zesty_trace.core.fabrication.tables import centroid_csv, centroid_words, read_form
+
+    wired, _ = load(a.project)
+    form = read_form(a.words, wired.design.build.centroid)
+    if a.words:
+        wired, _ = edit(a.project, lambda w: edits.set_build(w.design, centroid=form))
+    text = centroid_csv(wired, a.variant)
+    data = {"means": centroid_words(form), "table": text}
+    return FINE, data, text + "\n".join(f"# {w}" for w in centroid_words(form))

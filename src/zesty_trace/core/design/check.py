@@ -126,6 +126,9 @@ def _check_head(design: Design) -> None:
     _number(design.build.spare_boards, 0, 100_000, "build.spare_boards")
     _number(design.build.oven_power_w, 100.0, 10_000.0, "build.oven_power_w")
     _number(design.build.oven_litres, 1.0, 500.0, "build.oven_litres")
+    for package, added in design.build.centroid.added_deg.items():
+        check_name(package, "package", f"{FILE}, build.centroid")
+        _number(added, -360.0, 360.0, f"build.centroid.added_deg.{package}")
 
 
 def _variant(name: str, design: Design, where: str) -> None:

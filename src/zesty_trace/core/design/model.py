@@ -284,6 +284,20 @@ class Board(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
         return self.rules.stack
 
 
+class CentroidForm(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True, omit_defaults=True):
+    """How the table of places is written, since houses differ.
+
+    `origin` is that of the files or the board's lower left corner; turns are counted `clockwise` or not, those of the
+    bottom as seen from the top (mirrored first, then turned) or from `below`; `added_deg` is put on top by package.
+    """
+
+    origin: Literal["files", "corner"] = "files"
+    unit: Literal["mm", "mil"] = "mm"
+    clockwise: bool = False
+    bottom: Literal["top", "below"] = "top"
+    added_deg: dict[str, float] = {}
+
+
 class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How this batch is made, and in which oven: its power and the room inside."""
 
@@ -293,6 +307,7 @@ class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     spare_boards: int = 0
     oven_power_w: float = 1500.0
     oven_litres: float = 20.0
+    centroid: CentroidForm = CentroidForm()
 
 
 class ImageSpec(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):

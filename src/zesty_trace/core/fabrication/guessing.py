@@ -25,6 +25,7 @@ WORDS: tuple[tuple[str, str], ...] = (
     (r"copper|signal|plane|layer|cu|art ?work", "copper"),
 )
 UNKNOWN = "nothing tells"
+PICTURES = (".svg", ".pdf", ".png", ".jpg", ".jpeg", ".html", ".step", ".stp")
 TITLE_LINES = 40  # before the head of a table
 DRILLS = (".drl", ".xln", ".xnc", ".nc", ".drd", ".exc", ".tap")
 INNER = re.compile(r"\b(?:inner|inr|int|in|internal|mid|signal|plane|layer|ly|g|gl|gp|l)[ ._-]?(\d{1,2})\b")
@@ -62,6 +63,8 @@ def format_of(name: str, text: str) -> str:
     """Return gerber, drill, netlist, job, bom, centroid or other."""
     head = text[:6000]
     lower = name.lower()
+    if lower.endswith(PICTURES) or head.startswith("%PDF"):
+        return "other"
     if re.search(r"%FS[LTDAI]|%MO(MM|IN)\*|%ADD\d", head) or re.search(r"^G04|^G0?[12]\*|^D1\d\*", head, re.M):
         return "gerber"
     if head.lstrip("\ufeff").lstrip().upper().startswith("M48"):

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 from zesty_trace.core.board.copper import hole_items
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.fabrication.guessing import said_by_attribute
+from zesty_trace.core.fabrication.tables import centroid_words
 from zesty_trace.core.geometry import box_of
 from zesty_trace.core.quantities import mm
 
@@ -77,9 +78,10 @@ def fabrication_note(wired: Wired) -> str:
         "Silk: both faces. Finish: as ordered, fit for surface-mount parts.",
         f"Smallest gap {mm(rules.clearance_nm):g} mm, smallest drill {smallest:g} mm (finished size).",
         f"Holes: {len(holes) - bare} plated, {bare} bare; {slots} of them slots; plated and bare in two files.",
-        "All files have one origin, y upwards, millimetres. Pour edges and board arcs are chords within 0.005 mm.",
+        "All files have one origin, y upwards, millimetres.",
+        "Round edges of the board and of pads are arcs; those of pours are chords within 0.005 mm.",
         "Electrical test against netlist.ipc (IPC-D-356A).",
-        "Centroid: part centres as seen from the top, mm; rotation in degrees counter-clockwise as seen from the top,",
-        "bottom parts too (mirrored left to right, then turned). Where 0 degrees is differs by house: check.",
+        *centroid_words(design.build.centroid),
+        "Where 0 degrees is differs by house: check, with the assembly drawing.",
     ]
     return "\n".join([*lines, ""])

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Collection, Iterable
 
-from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, pad_shape, paste_windows
+from zesty_trace.core.board.copper import BoardPad, Hole, board_pads, hole_items, paste_windows
 from zesty_trace.core.board.pour import pour_shapes
 from zesty_trace.core.board.silk import PEN_MM, silk_screen
 from zesty_trace.core.circuit.wired import Wired
@@ -14,6 +14,7 @@ from zesty_trace.core.gerber.writing import GerberWriter
 from zesty_trace.core.quantities import mm
 
 OUTLINE_PEN_MM = 0.1
+ROUND_MM = 1e-6  # pads whose sides differ by less are round ones
 
 
 def copper_file(wired: Wired, layer: LayerName) -> str:
@@ -50,8 +51,9 @@ def pad_function(wired: Wired, pad: BoardPad) -> str:
 
 def _flash_pad(writer: GerberWriter, pad: BoardPad, grow_mm: float, function: str) -> None:
     w, h = mm(pad.width_nm) + 2 * grow_mm, mm(pad.height_nm) + 2 * grow_mm
-    if pad.angle_mdeg % 90_000:
-        writer.fill([pad_shape(pad, grow_mm)], function)
+    if pad.angle_mdeg % 90_000 and (pad.shape == "rect" or abs(w - h) > ROUND_MM):
+        x, y = mm(pad.x_nm), mm(pad.y_nm)
+        writer.flash_turned(pad.shape, x, y, w, h, pad.angle_mdeg / 1000, function)
         return
     if pad.angle_mdeg % 180_000:
         w, h = h, w
@@ -97,9 +99,10 @@ def silk_file(wired: Wired, layer: Face) -> str:
 def outline_file(design: Design) -> str:
     """Return the board's profile, its cut-outs too."""
     writer = GerberWriter("Profile,NP")
+    arcs = design.board.form is None or design.board.form.shape != "polygon"
     for ring in (design.board.outline, *design.board.cutouts):
         points = [(mm(x), mm(y)) for x, y in ring]
-        writer.draw([*points, points[0]], OUTLINE_PEN_MM, "Profile")
+        writer.draw([*points, points[0]], OUTLINE_PEN_MM, "Profile", arcs)
     return writer.text()
 
 

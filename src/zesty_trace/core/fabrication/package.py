@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import io
 import zipfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from pathlib import Path
 
 import msgspec
@@ -13,6 +13,7 @@ import msgspec
 from zesty_trace.core.board.gate import refuse_stopped
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
+from zesty_trace.core.fabrication.drawings import drawings
 from zesty_trace.core.fabrication.job import fabrication_note, job_file
 from zesty_trace.core.fabrication.layers import all_files
 from zesty_trace.core.fabrication.netlist356 import netlist_text, records_of
@@ -25,7 +26,7 @@ EPOCH = (2020, 1, 1, 0, 0, 0)
 
 
 def fabrication_files(wired: Wired) -> dict[str, str]:
-    """Return file name -> text of everything in the zip. EditError if nothing is placed yet, or the files are given."""
+    """Return file name -> text of all data in the zip. EditError if nothing is placed yet, or the files are given."""
     design = wired.design
     if design.board.given:
         hint = "Order the boards with that zip, as it is"
@@ -40,6 +41,12 @@ def fabrication_files(wired: Wired) -> dict[str, str]:
     files["job.gbrjob"] = job_file(wired, files)
     files["fabrication-note.txt"] = fabrication_note(wired)
     return files
+
+
+def package_files(wired: Wired) -> dict[str, str | bytes]:
+    """Return file name -> content of everything in the zip, its drawings too. EditError as `fabrication_files`."""
+    suffixes = dict(_suffixes(wired.design.variants or ("",)))
+    return {**fabrication_files(wired), **drawings(wired, suffixes)}
 
 
 def _suffixes(variants: Iterable[str]) -> Iterator[tuple[str, str]]:
@@ -61,7 +68,9 @@ def design_mark(wired: Wired) -> str:
     """Return what tells one board from another: a hash of all that the files are made from."""
     d = wired.design
     packages = {ref: wired.package(ref) for ref in sorted(d.board.placements) if ref in d.parts}
-    made_from = (d.name, d.revision, d.variants, d.parts, d.nets, d.board, packages)
+    made_from = (
+        d.name, d.revision, d.variants, d.parts, d.nets, d.board, packages, d.build.centroid, d.build.colour,
+    )  # fmt: skip
     return hashlib.sha256(msgspec.json.encode(made_from)).hexdigest()
 
 
@@ -75,7 +84,7 @@ def mark_of(path: Path) -> str:
     return words[1] if len(words) == 2 and words[0] == "design" else ""
 
 
-def zip_bytes(files: dict[str, str], mark: str = "") -> bytes:
+def zip_bytes(files: Mapping[str, str | bytes], mark: str = "") -> bytes:
     """Return a zip of `files` with fixed dates, sorted by name; it carries the mark of its design as its comment."""
     buffer = io.BytesIO()
     with zipfile.ZipFile(buffer, "w", zipfile.ZIP_DEFLATED) as archive:
@@ -87,7 +96,7 @@ def zip_bytes(files: dict[str, str], mark: str = "") -> bytes:
 
 def _checked_zip(wired: Wired) -> bytes:
     refuse_stopped(wired)
-    return zip_bytes(fabrication_files(wired), design_mark(wired))
+    return zip_bytes(package_files(wired), design_mark(wired))
 
 
 def write_package(wired: Wired, folder: Path) -> Path:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Sequence
 from typing import Any
+
+from zesty_trace.core.gerber.arcs import Step, steps_of
 
 
 class GerberWriter:
@@ -20,11 +23,13 @@ class GerberWriter:
             "%MOMM*%",
         ]
         self._apertures: dict[tuple[str, str], int] = {}
+        self._macros: dict[str, str] = {}
         self._definitions: list[str] = []
         self._body: list[str] = []
         self._current = 0
         self._dark = True
         self._attributes = ""
+        self._way = "G01*"
 
     def _aperture(self, template: str, function: str) -> None:
         key = (template, function)
@@ -73,16 +78,55 @@ class GerberWriter:
         self._aperture(template, function)
         self._body.append(f"{_xy(x, y)}D03*")
 
-    def draw(self, points: Sequence[tuple[float, float]], width: float, function: str = "Conductor") -> None:
-        """Draw a polyline with a round pen."""
+    def flash_turned(
+        self, shape: str, x: float, y: float, width: float, height: float, turn_deg: float, function: str = ""
+    ) -> None:
+        """Flash a rectangle or an oblong turned counter-clockwise, as a macro."""
+        if shape == "rect":
+            self._macros.setdefault("TR", "%AMTR*21,1,$1,$2,0,0,$3*%")
+            template = f"TR,{width:.6f}X{height:.6f}X{turn_deg:.4f}"
+        else:
+            long, short = max(width, height), min(width, height)
+            along = math.radians(turn_deg + (90.0 if height > width else 0.0))
+            half = (long - short) / 2
+            dx, dy = half * math.cos(along), half * math.sin(along)
+            self._macros.setdefault("TO", "%AMTO*21,1,$1-$2,$2,0,0,$3*1,1,$2,$4,$5*1,1,$2,0-$4,0-$5*%")
+            template = f"TO,{long:.6f}X{short:.6f}X{math.degrees(along):.4f}X{dx:.6f}X{dy:.6f}"
+        self._polarity(True)
+        self._aperture(template, function)
+        self._body.append(f"{_xy(x, y)}D03*")
+
+    def draw(
+        self, points: Sequence[tuple[float, float]], width: float, function: str = "Conductor", arcs: bool = True
+    ) -> None:
+        """Draw a polyline with a round pen; corners on a circle become an arc, unless they are meant as corners."""
         self._polarity(True)
         self._aperture(f"C,{width:.6f}", function)
+        self._course(points, arcs)
+
+    def _course(self, points: Sequence[tuple[float, float]], arcs: bool = True) -> None:
+        """Go along points; corners that lie on a circle are one exact arc, unless they are meant as corners."""
         self._body.append(f"{_xy(*points[0])}D02*")
-        self._body += [f"{_xy(*p)}D01*" for p in points[1:]]
+        here = points[0]
+        for step in steps_of(points) if arcs else [Step(p) for p in points[1:]]:
+            way, offset = "G01*", ""
+            if step.centre is not None:
+                way = "G03*" if step.left else "G02*"
+                dx, dy = step.centre[0] - here[0], step.centre[1] - here[1]
+                offset = f"I{round(dx * 1e6)}J{round(dy * 1e6)}"
+            if way != self._way:
+                self._body.append(way)
+                self._way = way
+            self._body.append(f"{_xy(*step.to)}{offset}D01*")
+            here = step.to
+        if self._way != "G01*":
+            self._body.append("G01*")
+            self._way = "G01*"
 
     def fill(self, polygons: Iterable[Any], function: str = "", dark: bool = True) -> None:
         """Fill polygons with holes (shapely), larger first, holes cleared before what lies in them.
 
+        Round edges are written as chords: renderers are known that draw the arcs of areas upside down.
         Not `dark` clears instead; its polygons have no holes then, since what was there cannot be put back.
         """
         if function:
@@ -101,13 +145,14 @@ class GerberWriter:
         if points[0] != points[-1]:
             points = [*points, points[0]]
         self._body.append("G36*")
-        self._body.append(f"{_xy(*points[0])}D02*")
-        self._body += [f"{_xy(*p)}D01*" for p in points[1:]]
+        self._course(points, arcs=False)
         self._body.append("G37*")
 
     def text(self) -> str:
         """Return the whole file."""
-        return "\n".join([*self._head, *self._definitions, "G01*", "%LPD*%", *self._body, "M02*", ""])
+        return "\n".join(
+            [*self._head, *self._macros.values(), *self._definitions, "G01*", "G75*", "%LPD*%", *self._body, "M02*", ""]
+        )
 
 
 def _xy(x: float, y: float) -> str:

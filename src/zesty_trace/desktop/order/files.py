@@ -33,6 +33,7 @@ from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
 from zesty_trace.desktop.order.at_home import MillPage
 from zesty_trace.desktop.order.comparing import ComparePage
+from zesty_trace.desktop.order.for_assembly import PlacesPage
 from zesty_trace.desktop.order.on_panel import PanelPage
 from zesty_trace.desktop.order.pages import Page
 from zesty_trace.desktop.order.set_view import SetCanvas, SetLook, set_look
@@ -155,9 +156,9 @@ class FilesPanel(QFrame):
         for widget in (self.note, self.verdict, self.queries):
             column.addWidget(widget)
         column.addStretch(1)
-        self.comparing, self.on_panel, self.at_home = (
-            kind(self.session, self._show_made, self.canvas.show_marks) for kind in (ComparePage, PanelPage, MillPage)
-        )
+        shared = (self.session, self._show_made, self.canvas.show_marks)
+        self.comparing, self.places = ComparePage(*shared), PlacesPage(*shared)
+        self.on_panel, self.at_home = PanelPage(*shared), MillPage(*shared)
         self.uses = QStackedWidget()
         self.use_buttons: list[QPushButton] = []
         group = QButtonGroup(self)
@@ -174,7 +175,7 @@ class FilesPanel(QFrame):
         return self.use_row
 
     def _pages(self) -> tuple[Page, ...]:
-        return self.comparing, self.on_panel, self.at_home
+        return self.comparing, self.on_panel, self.at_home, self.places
 
     def use(self, number: int) -> None:
         """Turn to a page: 0 looks through, then compare, panel, mill."""

@@ -192,6 +192,7 @@ class OrderStation(Station):
             Action("Compare the files with others, or with the board", "", lambda: files.use(1)),
             Action("Put several boards on a panel", "", lambda: files.use(2)),
             Action("Mill the board at home", "", lambda: files.use(3)),
+            Action("Form of the table of places (centroid)", "", lambda: files.use(4)),
             Action("Draw the board anew: let go of given files", "", self.let_go),
         ]
 

@@ -91,6 +91,13 @@ def _holes(d: Desk) -> Iterator[Query]:
             Severity.FIX, "hole to hole", f"Holes are {near[0].mm:.3f} mm apart",
             f"{d.limits.name} keeps a wall of {d.limits.hole_to_hole:.2f} mm.", tuple((g.x, g.y) for g in near),
         )  # fmt: skip
+    near = [a for a in d.measures.passing if a.mm < d.limits.inner_to_hole - ROUNDING_MM]
+    if near:
+        yield Query(
+            Severity.FIX, "hole and copper", f"Plated holes pass {near[0].mm:.3f} mm from copper of {near[0].layer}",
+            f"{d.limits.name} keeps {d.limits.inner_to_hole:.2f} mm: a drill that wanders shorts them.",
+            tuple((a.x, a.y) for a in near), near[0].layer,
+        )  # fmt: skip
 
 
 def _to_edge(d: Desk) -> Iterator[Query]:

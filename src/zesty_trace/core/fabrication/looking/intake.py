@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from zesty_trace.core.fabrication.contacts import Contact
 from zesty_trace.core.fabrication.finished import BoardSet
-from zesty_trace.core.fabrication.looking.capability import USUAL, Capability
+from zesty_trace.core.fabrication.looking.capability import Capability, usual
 from zesty_trace.core.fabrication.looking.copper_checks import COPPER_CHECKS
 from zesty_trace.core.fabrication.looking.desk import Check, Desk, Query
 from zesty_trace.core.fabrication.looking.measures import Measures
@@ -47,17 +47,17 @@ class Intake:
 
 def intake(
     board: BoardSet,
-    limits: Capability = USUAL,
+    limits: Capability | None = None,
     contacts: Sequence[Contact] = (),
     source: str = "",
     report: Report = quiet,
 ) -> Intake:
-    """Look a set through. `contacts` is what the netlist should be, `source` who says so; else the set says it.
+    """Look a set through, against `limits` or those of a usual service.
 
-    Cancelled if `report` says so.
+    `contacts` is what the netlist should be, `source` who says so; else the set says it. Cancelled if `report` says so.
     """
     wanted, who = (list(contacts), source) if contacts else what_should_be(board)
-    desk = Desk(board, Measures(board), limits, tuple(wanted), who)
+    desk = Desk(board, Measures(board), limits or usual(len(board.layers)), tuple(wanted), who)
     found: list[Query] = []
     checked: list[str] = []
     checks: list[tuple[str, Check]] = [*SET_CHECKS, *COPPER_CHECKS]

@@ -73,15 +73,29 @@ class Measures:
 
     @cached_property
     def rings(self) -> list[tuple[At, Hole]]:
-        """The copper round each plated hole, on each outer layer; the narrowest first, below 0 where it breaks out."""
+        """The copper round each plated hole, on each layer where there is some; the narrowest first, below 0 where it
+        breaks out."""
         found = [
             (ring, hole)
             for hole in self.board.holes
             if hole.plated is not False
             for layer in self.board.layers
-            if not layer.startswith("inner") and (ring := self._ring(hole, layer)) is not None
+            if (ring := self._ring(hole, layer)) is not None
         ]
         return sorted(found, key=lambda f: f[0])
+
+    @cached_property
+    def passing(self) -> list[At]:
+        """How near plated holes pass copper of inner layers that they do not meet, the nearest first."""
+        found = []
+        for layer in (k for k in self.board.layers if k.startswith("inner")):
+            tree = self._trees[layer]
+            for hole in self.board.holes if len(tree) else ():
+                if hole.plated is not False and not len(tree.query(hole.shape, predicate="intersects")):
+                    nearest = int(tree.nearest(hole.shape))
+                    away = float(self.islands[layer][nearest].distance(hole.shape))
+                    found.append(At(away, *hole.points[0], layer))
+        return sorted(found)
 
     @cached_property
     def bare_pads(self) -> list[tuple[str, Hole]]:
