@@ -30,7 +30,7 @@ CAUTION = "Dust harms the lungs and tools break: suction, mask, eye protection, 
 class MillPage(Worked):
     """Tool paths for a mill at home, and what the cut leaves."""
 
-    title = "Mill at home"
+    title = "Mill"
     tip = "Tool paths for one face: isolating, drilling, cutting out; what the cut leaves is drawn back"
 
     def build(self) -> None:

@@ -35,7 +35,7 @@ class ComparePage(Page):
         """Make the widgets."""
         self.other_button = button("With another zip …", self.ask_for_zip)
         self.board_button = button("With the board as it is now", self.with_board)
-        self.places = table("Where", "Only in these, mm²", "Only in the others, mm²")
+        self.places = table("Where", "Only here, mm²", "Only there, mm²")
         self.places.setFixedHeight(TABLE_PX)
         self.places.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         self.places.itemSelectionChanged.connect(self._ring)

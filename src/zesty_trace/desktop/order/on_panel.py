@@ -25,7 +25,7 @@ NO_FEE = "A house may ask more for several boards on a panel; price sheets do no
 class PanelPage(Worked):
     """Several boards on one panel: laid out, looked through, priced against ordering them singly."""
 
-    title = "On a panel"
+    title = "Panel"
     tip = "Several boards on one panel, held by tabs or scored apart, with what it saves"
 
     def build(self) -> None:

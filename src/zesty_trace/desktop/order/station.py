@@ -145,7 +145,7 @@ class OrderStation(Station):
             return ""
         return (
             f" On a panel of {found.count} ({found.across} x {found.up}) it would be {found.offer.total}, "
-            f"{found.saves} less: see “On a panel”."
+            f"{found.saves} less: see “Panel”."
         )
 
     def _set_colour(self, colour: str) -> None:
