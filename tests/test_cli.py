@@ -43,7 +43,8 @@ def test_the_journey_by_command_line(project: Path, capsys: pytest.CaptureFixtur
     assert Path(made["zip"]).stat().st_size > 20_000
     status, offers = run(capsys, "quote", name)
     assert status in (0, 1)
-    assert len({o["house"] for o in offers}) == 3
+    assert len({o["house"] for o in offers["offers"]}) == 3
+    assert offers["reasons"]
     status, steps = run(capsys, "assembly", name)
     assert steps[0]["how"] == "paste"
     assert run(capsys, "reflow", name)[0] == 0

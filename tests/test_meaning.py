@@ -51,7 +51,7 @@ def test_dates_hold_when_the_order_is_placed_on_them(days: int, demo: Design, ca
     design = edits.set_brief(demo, needed_by=needed.isoformat())
     said = found(design, catalogue)["Dates"]
     ahead = [TODAY + timedelta(days=k) for k in range(days + 1)]
-    good = [d for d in ahead if any(o.on_time for o in offers_for(design, d))]
+    good = [d for d in ahead if any(o.on_time for o in offers_for(Wired(design, catalogue), d))]
     if not good:
         assert said.word == "look"
         assert "Too late" in said.said

@@ -121,7 +121,7 @@ def test_the_table_is_written_in_the_form_that_is_asked_for_and_says_so(routed, 
             read_form([wrong], CentroidForm())
 
 
-ORDER = Order(40, 18.0, 12.0, 2, "green", False)
+ORDER = Order(40, 18.0, 12.0, 2, "green")
 TODAY = date(2026, 3, 2)
 
 

@@ -385,7 +385,17 @@ def _parser() -> argparse.ArgumentParser:
         ("--despite", {"metavar": "REASON", "help": "write it although findings stop it; the reason is recorded"}),
     )
     _add_files(add)
-    add("quote", boards.quote_command, "prices and dates from all board houses", project)
+    add(
+        "quote",
+        boards.quote_command,
+        "prices and dates from all board houses, and what one change would win",
+        project,
+        ("--quantity", {"type": int, "metavar": "N", "help": "boards (default: the brief and its spares)"}),
+        ("--colour", {"help": "of the solder mask"}),
+        ("--finish", {"help": "of the pads"}),
+        ("--stencil", {"choices": ["none", "frameless", "framed"], "help": "default: as the build says"}),
+        ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
+    )
     add(
         "assembly",
         boards.assembly_command,

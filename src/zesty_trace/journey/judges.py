@@ -15,13 +15,12 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity, Subject, rule, with_acceptance
 from zesty_trace.core.firmware.fit import controller_findings, image_spec
 from zesty_trace.core.firmware.image import fit_findings
-from zesty_trace.core.ordering.quote import order_findings
 from zesty_trace.core.review.brief import brief_findings
 from zesty_trace.core.review.rules import review
 from zesty_trace.errors import InputError, ZestyError
 from zesty_trace.journey.assembling import heat_run
 from zesty_trace.journey.flashing import image_of
-from zesty_trace.journey.ordering import offers_for
+from zesty_trace.journey.ordering import RATES, ask_houses
 from zesty_trace.stations import STATIONS
 from zesty_trace.store.board import BoardRecord
 
@@ -98,7 +97,8 @@ def _board_reads(s: Situation) -> tuple[Any, ...]:
 
 def _order_reads(s: Situation) -> tuple[Any, ...]:
     d = s.wired.design
-    return d.brief, d.board.outline, d.build, s.today, _stamp(s.folder, "houses")
+    files = _stamp(s.folder, "houses"), _stamp(s.folder, RATES)
+    return d.brief, d.board.outline, d.board.rules, d.board.placements, d.parts, d.build, s.today, files
 
 
 def _assembly_reads(s: Situation) -> tuple[Any, ...]:
@@ -118,7 +118,7 @@ def _review(s: Situation) -> list[Finding]:
 
 def _order(s: Situation) -> list[Finding]:
     design = s.wired.design
-    return order_findings(design, offers_for(design, s.today, s.folder)) if design.board.outline else []
+    return ask_houses(s.wired, s.today, s.folder).findings(design) if design.board.outline else []
 
 
 def _assembly(s: Situation) -> list[Finding]:

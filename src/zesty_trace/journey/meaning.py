@@ -7,7 +7,7 @@ Room is that of the packages' courtyards (IPC-7351); more than 60 % of one face 
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from pathlib import Path
 
@@ -17,12 +17,13 @@ from zesty_trace.core.catalogue.shelf import space_mm2
 from zesty_trace.core.circuit.analysis import analyse
 from zesty_trace.core.circuit.inflow import inflow
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.design.model import Design
+from zesty_trace.core.ordering.days import read_date
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
-from zesty_trace.core.ordering.quote import Offer, cheapest, parse_date, soonest
+from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
+from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.core.quantities import mm, say, say_count
 from zesty_trace.errors import SolveError, ZestyError
-from zesty_trace.journey.ordering import offers_for
+from zesty_trace.journey.ordering import ask_houses
 
 TIGHT_SHARE, FULL_SHARE = 0.6, 1.0
 MARGIN_C = 20.0
@@ -110,17 +111,17 @@ def _order(wired: Wired, today: date, project: Path | None) -> Iterator[Meaning]
     """Say the band of prices, and by when it must be ordered."""
     b = wired.design.brief
     try:
-        offers = offers_for(wired.design, today, project)
-        needed = parse_date(b.needed_by)
+        asked = ask_houses(wired, today, project)
+        needed = read_date(b.needed_by)
     except ZestyError as error:
         yield Meaning("Boards", f"Not worked out: {error}", "missing")
         return
-    own = [o for o in offers if o.total.currency == BUDGET_CURRENCY]
+    own = [o for o in asked.offers if o.compared is not None]
     cheap, fast = cheapest(own), soonest(own)
     if not cheap or not fast:
         yield Meaning("Boards", "No house on file makes this size", "look")
         return
-    low, high = min(o.total.amount for o in own), max(o.total.amount for o in own)
+    low, high = min(o.amount for o in own), max(o.amount for o in own)
     budget = f", budget {b.budget_eur:.0f} {BUDGET_CURRENCY}" if b.budget_eur else ""
     over = bool(b.budget_eur) and float(low) > b.budget_eur
     yield Meaning(
@@ -128,34 +129,31 @@ def _order(wired: Wired, today: date, project: Path | None) -> Iterator[Meaning]
         f"{say_count(cheap.boards, 'board')} cost {low:.0f} to {high:.0f} {BUDGET_CURRENCY} with freight{budget}",
         "look" if over else "fine",
     )
-    yield _dates(wired.design, needed, today, project, cheap, fast)
+    yield _dates(asked.question, needed, cheap, fast)
 
 
-def _latest(design: Design, needed: date, today: date, project: Path | None, of: Offer | None = None) -> date | None:
+def _latest(asked: Question, needed: date, of: Offer | None = None) -> date | None:
     """Return the last day on which an order is here in time, of one house and freight or of any; weekends count."""
     day = needed
-    while day >= today:
-        offers = (
-            o for o in offers_for(design, day, project) if of is None or (o.house, o.freight) == (of.house, of.freight)
-        )
-        if any(o.arrives <= needed for o in offers):
+    while day >= asked.today:
+        offers = replace(asked, today=day).offers()
+        mine = (o for o in offers if of is None or (o.house, o.freight, o.speed) == (of.house, of.freight, of.speed))
+        if any(o.arrives <= needed for o in mine):
             return day
         day -= timedelta(days=1)
     return None
 
 
-def _dates(
-    design: Design, needed: date | None, today: date, project: Path | None, cheap: Offer, fast: Offer
-) -> Meaning:
+def _dates(asked: Question, needed: date | None, cheap: Offer, fast: Offer) -> Meaning:
     days = f"{fast.days} to {cheap.days} days" if fast.days != cheap.days else say_count(fast.days, "day")
     if needed is None:
         return Meaning("Dates", f"Boards take {days}; nobody has said when they are needed", "missing")
-    last = _latest(design, needed, today, project)
+    last = _latest(asked, needed)
     if last is None:
         return Meaning(
             "Dates", f"Too late: the soonest are here {fast.arrives:%a %d %b}, needed {needed:%a %d %b}", "look"
         )
-    easy = _latest(design, needed, today, project, cheap)
+    easy = _latest(asked, needed, cheap)
     by = f"by {easy:%a %d %b} for the cheapest, " if easy and easy < last else ""
     return Meaning("Dates", f"Boards take {days}: order {by}by {last:%a %d %b} at the latest")
 

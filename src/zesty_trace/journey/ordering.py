@@ -1,42 +1,94 @@
-"""What the boards cost, from whom, and when they are here."""
+"""What the boards cost, from whom, and when they are here: the brief, the price sheets and the rates of a project."""
 
 from __future__ import annotations
 
 import math
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
+from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
-from zesty_trace.core.ordering.houses import load_houses
-from zesty_trace.core.ordering.money import money
+from zesty_trace.core.fabrication.layers import paste_pads
+from zesty_trace.core.findings import Finding
+from zesty_trace.core.ordering.days import read_date
+from zesty_trace.core.ordering.houses import readable_houses
+from zesty_trace.core.ordering.judging import order_findings
+from zesty_trace.core.ordering.money import Rates, money, read_rates
 from zesty_trace.core.ordering.panels import OnPanel, best_panel
-from zesty_trace.core.ordering.quote import Offer, cheapest, order_of, parse_date, quote
+from zesty_trace.core.ordering.quote import Offer, Order, Sort, cheapest, order_of, refused
+from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.core.quantities import say_count
+from zesty_trace.errors import InputError
+from zesty_trace.files import exists_inside, read_inside, text_of
+
+RATES = "rates.toml"
 
 
-def offers_for(design: Design, today: date, project: Path | None = None) -> list[Offer]:
-    """Return the offers of all houses for the brief."""
-    b = design.brief
-    return quote(load_houses(project), order_of(design), today, parse_date(b.needed_by), b.budget_eur)
+@dataclass(frozen=True)
+class Asked:
+    """What is asked of the houses, the offers, and which price sheets cannot be counted."""
+
+    question: Question
+    offers: list[Offer]
+    unreadable: tuple[InputError, ...]
+
+    def findings(self, design: Design) -> list[Finding]:
+        """Return what date, budget and sheets say."""
+        refusals = list(refused(list(self.question.houses), self.question.order))
+        return order_findings(design, self.offers, refusals, self.unreadable)
+
+
+def stencil_of(wired: Wired) -> Sort:
+    """Return the stencil that is ordered: as the build says; as needed is frameless if anything gets paste."""
+    said = wired.design.build.stencil
+    if said != "as needed":
+        return said
+    variant = wired.design.build.variant
+    return "frameless" if any(paste_pads(wired, face, variant) for face in ("top", "bottom")) else "none"
+
+
+def load_rates(project: Path | None) -> Rates:
+    """Return the rates of a project; none where it has no table. InputError for one that cannot be read."""
+    if project is None or not exists_inside(project, RATES):
+        return Rates()
+    return read_rates(text_of(read_inside(project, RATES, "rates"), RATES), RATES)
+
+
+def needed_by(design: Design) -> date | None:
+    """Return the day of the brief; None without one, or for one that is not understood, which the findings say."""
+    try:
+        return read_date(design.brief.needed_by)
+    except InputError:
+        return None
+
+
+def ask_houses(wired: Wired, today: date, project: Path | None = None, order: Order | None = None) -> Asked:
+    """Return what all houses offer for the brief, or for another order."""
+    design = wired.design
+    houses, wrong = readable_houses(project)
+    try:
+        rates = load_rates(project)
+    except InputError as error:
+        rates, wrong = Rates(), [*wrong, error]
+    order = order or order_of(design, stencil_of(wired))
+    question = Question(tuple(houses), order, today, needed_by(design), design.brief.budget_eur, rates)
+    return Asked(question, question.offers(), tuple(wrong))
+
+
+def offers_for(wired: Wired, today: date, project: Path | None = None) -> list[Offer]:
+    """Return the offers of all houses for the brief, those whose sheets can be read."""
+    return ask_houses(wired, today, project).offers
 
 
 def panel_price(
-    design: Design,
-    board_mm: tuple[float, float],
-    panel_mm: tuple[float, float],
-    on_panel: int,
-    layers: int,
-    today: date,
-    project: Path | None = None,
+    asked: Question, board_mm: tuple[float, float], panel_mm: tuple[float, float], on_panel: int, layers: int
 ) -> str:
     """Return in words what panels of a size cost against as many boards ordered singly, by the houses' sheets."""
-    b = design.brief
-    houses, needed = load_houses(project), parse_date(b.needed_by)
-    singly = replace(order_of(design), width_mm=board_mm[0], height_mm=board_mm[1], layers=layers)
+    singly = replace(asked.order, width_mm=board_mm[0], height_mm=board_mm[1], layers=layers)
     panels = math.ceil(singly.quantity / on_panel)
     together = replace(singly, quantity=panels, width_mm=panel_mm[0], height_mm=panel_mm[1])
-    one, many = (cheapest(quote(houses, order, today, needed, b.budget_eur)) for order in (singly, together))
+    one, many = (cheapest(asked.offers(order)) for order in (singly, together))
     if many is None:
         return f"No house has a comparable price for {say_count(panels, 'panel')} of this size."
     words = f"{say_count(panels, 'such panel')}: {many.total} from {many.house}, here {many.arrives:%a %d %b}"
@@ -47,7 +99,7 @@ def panel_price(
     return f"{words}; {say_count(singly.quantity, 'board')} singly {one.total}, here {one.arrives:%a %d %b}: {said}."
 
 
-def panel_that_pays(design: Design, today: date, project: Path | None = None) -> OnPanel | None:
-    """Return the panel on which the boards of the brief are cheapest; None where none saves anything."""
-    b = design.brief
-    return best_panel(load_houses(project), order_of(design), today, parse_date(b.needed_by), b.budget_eur)
+def panel_that_pays(asked: Question) -> OnPanel | None:
+    """Return the panel on which the boards are cheapest; None where none saves anything."""
+    houses = list(asked.houses)
+    return best_panel(houses, asked.order, asked.today, asked.needed_by, asked.budget, asked.rates)

@@ -122,7 +122,8 @@ def _check_head(design: Design) -> None:
     if twice is not None:
         raise InputError(f"Two variants are called {twice}", f"{FILE}, variants", "Capitals do not tell them apart")
     _variant(design.build.variant, design, "build")
-    check_text(design.build.colour, f"{FILE}, build", 40)
+    for said in (design.build.colour, design.build.finish):
+        check_text(said, f"{FILE}, build", 40)
     _number(design.build.spare_boards, 0, 100_000, "build.spare_boards")
     _number(design.build.oven_power_w, 100.0, 10_000.0, "build.oven_power_w")
     _number(design.build.oven_litres, 1.0, 500.0, "build.oven_litres")

@@ -299,11 +299,16 @@ class CentroidForm(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fie
 
 
 class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
-    """How this batch is made, and in which oven: its power and the room inside."""
+    """How this batch is made and ordered, and in which oven: its power and the room inside.
+
+    A stencil that is "as needed" is frameless if anything gets paste, and none otherwise.
+    """
 
     alloy: Alloy = "lead-free"
     variant: VariantName = ""
     colour: str = "green"
+    finish: str = "lead-free tin"
+    stencil: Literal["as needed", "none", "frameless", "framed"] = "as needed"
     spare_boards: int = 0
     oven_power_w: float = 1500.0
     oven_litres: float = 20.0

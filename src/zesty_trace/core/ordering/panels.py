@@ -8,8 +8,8 @@ from dataclasses import dataclass, replace
 from datetime import date
 
 from zesty_trace.core.ordering.houses import House
-from zesty_trace.core.ordering.money import Money
-from zesty_trace.core.ordering.quote import Offer, Order, cheapest, quote
+from zesty_trace.core.ordering.money import Money, Rates
+from zesty_trace.core.ordering.quote import NO_RATES, Offer, Order, cheapest, quote
 
 GAP_MM = 2.0
 RAIL_MM = 5.0
@@ -47,20 +47,31 @@ def panel_size(order: Order, across: int, up: int, gap: float = GAP_MM, rail: fl
     return wide, high
 
 
-def best_panel(houses: list[House], order: Order, today: date, needed_by: date | None, budget: float) -> OnPanel | None:
+def best_panel(
+    houses: list[House],
+    order: Order,
+    today: date,
+    needed_by: date | None,
+    budget: float,
+    rates: Rates = NO_RATES,
+) -> OnPanel | None:
     """Return the panel that saves most against ordering singly; None if none saves anything, or prices do not compare.
 
     A house may ask more for panels of several boards: price sheets do not say that, so it is not in the figures.
     """
-    singly = cheapest(quote(houses, order, today, needed_by, budget))
+    singly = cheapest(quote(houses, order, today, needed_by, budget, rates))
     if singly is None or order.quantity < 2:
         return None
     best: OnPanel | None = None
     for across, up, (wide, high) in _layouts(order):
         panels = math.ceil(order.quantity / (across * up))
         asked = replace(order, quantity=panels, width_mm=wide, height_mm=high)
-        offer = cheapest(quote(houses, asked, today, needed_by, budget))
-        if offer is None or offer.total.currency != singly.total.currency or (singly.on_time and not offer.on_time):
+        offer = cheapest(quote(houses, asked, today, needed_by, budget, rates))
+        if (
+            offer is None
+            or offer.total.currency != singly.total.currency
+            or (singly.on_time is not False and offer.on_time is False)
+        ):
             continue
         if offer.total < (best.offer.total if best else singly.total):
             best = OnPanel(across, up, wide, high, panels, offer, singly)

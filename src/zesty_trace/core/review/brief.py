@@ -39,14 +39,6 @@ def own_supply_v(wired: Wired) -> float | None:
     return next((k.facts.gives_v for k in kinds if k.facts.gives_v is not None), None)
 
 
-def parse_date(text: str) -> date | None:
-    """Return the date of the brief, or None if there is none."""
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        return None
-
-
 def brief_findings(wired: Wired, today: date | None = None) -> list[Finding]:
     """Return what the brief lacks or contradicts, and where the prototype's readings differ from the model."""
     return [*_asked(wired, today), *_supply(wired), *_case(wired), *prototype_findings(wired)]
@@ -62,10 +54,15 @@ def _asked(wired: Wired, today: date | None) -> Iterator[Finding]:
         yield lacks("parts", "There are no parts yet", "Import the prototype: parts.csv and wiring.csv.")
     if b.quantity < 1:
         yield lacks("quantity", "No boards are asked for", "Set the quantity to 1 or more.")
-    needed = parse_date(b.needed_by)
-    if not needed:
+    needed = None
+    try:
+        needed = date.fromisoformat(b.needed_by) if b.needed_by else None
+    except ValueError:
+        title = f"“{b.needed_by[:40]}” is no date that is understood"
+        yield lacks("date", title, "Write the day on which the boards are needed as year-month-day.")
+    if not b.needed_by:
         yield lacks("date", "There is no date", "Set the day on which the boards are needed.")
-    elif today and needed < today:
+    elif today and needed is not None and needed < today:
         yield lacks("date", f"The boards were needed by {needed:%d %b %Y}", "That day is over: set a new one.")
     if b.budget_eur <= 0:
         yield lacks("budget", "There is no budget", "Set what the boards may cost.")

@@ -93,7 +93,7 @@ class PanelPage(Worked):
         self.session.jobs.start("Laying out the panel", work, done)
 
     def _say_price(self, look: SetLook) -> None:
-        from zesty_trace.journey.ordering import panel_price
+        from zesty_trace.journey.ordering import ask_houses, panel_price
 
         size = look.board.edges.size_mm
         board = self.looked.look.board.edges.size_mm if self.looked is not None else None
@@ -101,8 +101,8 @@ class PanelPage(Worked):
             self.price.setText("")
             return
         layers = len(look.board.layers)
-        d, s = self.session.design, self.session
-        said = panel_price(d, board, size, self.boards.value(), layers, s.today, s.path)
+        asked = ask_houses(self.session.wired, self.session.today, self.session.path).question
+        said = panel_price(asked, board, size, self.boards.value(), layers)
         self.price.setText(f"{said} {NO_FEE}")
 
     def write(self) -> None:

@@ -149,7 +149,7 @@ class ShelfDrawer(Drawer):
     def _ask_price(self) -> None:
         """Read the price sheets once for a design, not for each kind that is picked."""
         try:
-            self._offer = cheapest(offers_for(self.session.design, self.session.today, self.session.path))
+            self._offer = cheapest(offers_for(self.session.wired, self.session.today, self.session.path))
         except ZestyError:
             self._offer = None
 

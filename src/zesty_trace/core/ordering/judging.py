@@ -1,0 +1,108 @@
+"""What the date, the budget and the price sheets say about an order, as findings."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from zesty_trace.core.design.model import Design
+from zesty_trace.core.findings import Finding, Severity, Subject, rule
+from zesty_trace.core.ordering.days import read_date
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY
+from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
+from zesty_trace.errors import InputError
+
+ORDER = rule(
+    "order",
+    Severity.FIX,
+    "Boards, stencil and parts must all be here before the first one can be built.",
+    "price sheets of the houses; date and budget of the brief",
+    limits="date and budget of the brief",
+    station="order",
+)
+
+
+def order_findings(
+    design: Design,
+    offers: Sequence[Offer],
+    refusals: Sequence[tuple[str, str]] = (),
+    unreadable: Sequence[InputError] = (),
+) -> list[Finding]:
+    """Return what date and budget say about the offers, and which price sheets cannot be counted."""
+    offers = list(offers)
+    found = [
+        ORDER.found(
+            Subject(which=f"sheet {error.where}"),
+            f"The price sheet {error.where} is left out",
+            f"{error.message}. {error.hint}.",
+        )
+        for error in unreadable
+    ]
+    found += _date(design, offers)
+    if not offers:
+        said = "; ".join(f"{name} {why}" for name, why in refusals) or "There are no price sheets"
+        words = f"{said}. Change what is asked for, or add a price sheet to the project's houses."
+        found.append(ORDER.found(Subject(which="no offer"), "No house makes this order", words, severity=Severity.STOP))
+    best = cheapest(offers)
+    if best is not None and best.in_budget is False and best.compared is not None:
+        found.append(
+            ORDER.found(
+                Subject(which="budget"),
+                f"The boards cost {best.compared.amount:.2f} {BUDGET_CURRENCY} of {design.brief.budget_eur:.0f}",
+                "Take fewer, smaller, or slower ones.",
+                value=float(best.compared.amount),
+                limit=design.brief.budget_eur,
+                unit=BUDGET_CURRENCY,
+            )
+        )
+    found += _not_comparable(design, offers)
+    asked = design.brief.quantity + design.build.spare_boards
+    if best and best.boards > asked:
+        found.append(
+            ORDER.found(
+                Subject(which="step"),
+                f"{best.boards} boards cost no more than {asked}",
+                f"{best.house} sells by steps; {best.boards - asked} come as spares.",
+                severity=Severity.NOTE,
+            )
+        )
+    return found
+
+
+def _date(design: Design, offers: list[Offer]) -> list[Finding]:
+    try:
+        needed = read_date(design.brief.needed_by)
+    except InputError as error:
+        said = f"Whether anything comes in time is not known. {error.hint}, in Brief."
+        title = f"The day it is needed, “{design.brief.needed_by[:40]}”, is not understood"
+        return [ORDER.found(Subject(which="date"), title, said)]
+    first = soonest(offers)
+    if needed is None or first is None or first.arrives <= needed:
+        return []
+    late = (first.arrives - needed).days
+    return [
+        ORDER.found(
+            Subject(which="late"),
+            f"The soonest boards come {late} days late",
+            f"{first.how}: {first.arrives:%a %d %b}; needed by {needed:%a %d %b}.",
+            value=float(late),
+            limit=0.0,
+            unit="days",
+        )
+    ]
+
+
+def _not_comparable(design: Design, offers: list[Offer]) -> list[Finding]:
+    """Return the note that says which prices are held against nothing."""
+    foreign = sorted({o.total.currency for o in offers if o.compared is None})
+    if not foreign:
+        return []
+    said = ", ".join(foreign)
+    budget = f"the budget of {design.brief.budget_eur:g} {BUDGET_CURRENCY}" if design.brief.budget_eur else "the others"
+    return [
+        ORDER.found(
+            Subject(which="currency"),
+            f"Prices in {said} are not held against {budget}",
+            "No rate between the currencies is known: write rates.toml into the project, or compare them yourself.",
+            severity=Severity.NOTE,
+        )
+    ]

@@ -1,0 +1,215 @@
+"""What the boards cost and when they come: the decision first, then every offer on a plot of money against days."""
+
+from __future__ import annotations
+
+from datetime import date, timedelta
+from typing import Any
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QVBoxLayout
+
+from zesty_trace.core.design import edits
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY
+from zesty_trace.core.ordering.quote import Offer, cheapest, frontier, refused, soonest
+from zesty_trace.core.ordering.reasons import Question, reasons, trade
+from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.kit.widgets import fill, label, row, table
+from zesty_trace.desktop.project.session import Session
+
+COLOURS = ("green", "blue", "black", "white", "red")
+FINISHES = ("lead-free tin", "leaded tin", "gold")
+STENCILS = ("as needed", "none", "frameless", "framed")
+BOARDS = "Boards and stencil"
+PLOT_PX = 132
+MOST_REASONS = 3
+
+
+def price_of(offer: Offer) -> str:
+    """Return a price as the column shows it: the head names the budget's currency, others are named in the cell."""
+    total = offer.total
+    return f"{total.amount:.2f}" if total.currency == BUDGET_CURRENCY else str(total)
+
+
+class OffersCard(QFrame):
+    """The offers of all houses, with what is chosen about the boards."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.session = session
+        self.asked: Question | None = None
+        self.shown: list[Offer] = []
+        self.picked: Offer | None = None
+        self.title = label(BOARDS, "heading")
+        self.colour, self.finish, self.stencil = (self._choice(*c) for c in (
+            (COLOURS, "Colour of the mask", "colour"), (FINISHES, "Finish of the pads", "finish"),
+            (STENCILS, "Stencil", "stencil"),
+        ))  # fmt: skip
+        self.summary = label("", "", True)
+        self.words = label("", "muted", True)
+        self.plot: Any = None
+        self.offers = table("Offer", "Boards", "EUR", "Here", "Note")
+        self.offers.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.offers.itemSelectionChanged.connect(self._chosen)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(14, 12, 14, 12)
+        self.column.setSpacing(8)
+        for widget in (
+            row(self.title, None, self.colour), self.summary, self.words, self.offers,
+            row(label("Stencil"), self.stencil, label("Finish"), self.finish, None),
+        ):  # fmt: skip
+            self.column.addWidget(widget)
+        self.column.setStretch(3, 1)
+
+    def _choice(self, texts: tuple[str, ...], name: str, field: str) -> QComboBox:
+        box = QComboBox()
+        box.addItems(texts)
+        box.setAccessibleName(name)
+        box.currentTextChanged.connect(lambda text: self._set(name, field, text))
+        return box
+
+    def _set(self, name: str, field: str, text: str) -> None:
+        if getattr(self.session.design.build, field) != text:
+            self.session.do(f"{name}: {text}", lambda d: edits.set_build(d, **{field: text}))
+
+    def pull_choices(self) -> None:
+        """Show what the design says."""
+        build = self.session.design.build
+        for box, text in ((self.colour, build.colour), (self.finish, build.finish), (self.stencil, build.stencil)):
+            box.blockSignals(True)
+            if box.findText(text) < 0:
+                box.addItem(text)
+            box.setCurrentText(text)
+            box.blockSignals(False)
+
+    def say(self, words: str) -> None:
+        """Show words instead of offers."""
+        self.asked, self.shown, self.picked = None, [], None
+        self.summary.setText(words)
+        self.words.setText("")
+        fill(self.offers, [])
+        if self.plot is not None:
+            self.plot.hide()
+
+    def show_offers(self, asked: Question, offers: list[Offer], more: str) -> None:
+        """Show offers; `more` is said after the decision."""
+        self.asked, self.shown = asked, offers
+        best, first = cheapest(offers), soonest(offers)
+        if not offers:
+            said = "; ".join(f"{name} {why}" for name, why in refused(list(asked.houses), asked.order))
+            self.say(f"No house makes this order: {said or 'there are no price sheets'}.")
+            return
+        rows = [[o.how, str(o.boards), price_of(o), f"{o.arrives:%d %b}", self._mark(o, best, first)] for o in offers]
+        self.offers.blockSignals(True)
+        fill(self.offers, rows, (1, 2))
+        self.offers.clearSelection()
+        self.offers.blockSignals(False)
+        self.picked = best
+        if best is None:
+            self.summary.setText("The prices are in several currencies, and no rate is known: compare them yourself.")
+        elif first is not None:
+            late = "" if best.on_time is not False else " Nothing comes in time."
+            self.summary.setText(
+                f"Cheapest{' in time' if best.on_time else ''}: {best.how}, {best.total}, {best.arrives:%a %d %b}. "
+                f"Soonest: {first.how}, {first.total}, {first.arrives:%a %d %b}.{late}{more}"
+            )
+        self._explain()
+        self._draw()
+
+    @staticmethod
+    def _mark(offer: Offer, best: Offer | None, first: Offer | None) -> str:
+        words = ["cheapest"] if offer is best else []
+        words += ["soonest"] if offer is first else []
+        words += ["late"] if offer.on_time is False else []
+        return ", ".join(words)
+
+    def _chosen(self) -> None:
+        rows = [index.row() for index in self.offers.selectedIndexes()]
+        if rows and rows[0] < len(self.shown):
+            self.picked = self.shown[rows[0]]
+            self._explain()
+            self._draw()
+
+    def pick(self, number: int) -> None:
+        """Choose an offer by its row."""
+        self.offers.selectRow(number)
+
+    def _explain(self) -> None:
+        """Say what one change to the picked offer would win."""
+        if self.picked is None or self.asked is None:
+            self.words.setText("")
+            return
+        found = reasons(self.asked, self.picked)[:MOST_REASONS]
+        found += [t for t in [trade(self.asked, self.shown)] if t]
+        self.words.setText("\n".join(f"· {w}" for w in found))
+        self.words.setVisible(bool(found))
+
+    def _make_plot(self) -> Any:
+        import pyqtgraph as pg
+
+        class Days(pg.AxisItem):  # type: ignore[misc]
+            def tickStrings(self, values: list[float], scale: float, spacing: float) -> list[str]:
+                base = date(2000, 1, 1)
+                return [f"{base + timedelta(days=round(v)):%d %b}" for v in values]
+
+        plot = pg.PlotWidget(axisItems={"bottom": Days("bottom")})
+        plot.setFixedHeight(PLOT_PX)
+        plot.setMenuEnabled(False)
+        plot.setMouseEnabled(False, False)
+        plot.hideButtons()
+        plot.setAccessibleName("Total cost against the day of arrival")
+        self.column.insertWidget(2, plot)
+        return plot
+
+    def _draw(self) -> None:
+        """Draw every offer, those that no other beats joined, the day it is needed, and the picked one."""
+        import pyqtgraph as pg
+
+        known = [o for o in self.shown if o.compared is not None]
+        if self.plot is None:
+            self.plot = self._make_plot()
+        self.plot.setVisible(bool(known))
+        t = theme.current()
+        plot = self.plot
+        plot.clear()
+        plot.setBackground(t.panel)
+        for side, text in (("left", f"total, {BUDGET_CURRENCY}"), ("bottom", "")):
+            axis = plot.getAxis(side)
+            axis.setPen(t.muted)
+            axis.setTextPen(t.muted)
+            axis.setLabel(text, color=t.muted)
+        edge = frontier(known)
+        if len(edge) > 1:
+            dash = Qt.PenStyle.DashLine
+            plot.plot(
+                [_day(o) for o in edge], [float(o.amount) for o in edge], pen=pg.mkPen(t.teal, width=1.5, style=dash)
+            )
+        if self.asked is not None and self.asked.needed_by is not None:
+            at = (self.asked.needed_by - date(2000, 1, 1)).days + 0.5
+            line = pg.InfiniteLine(
+                at, pen=pg.mkPen(t.stop, width=1.5), label="needed", labelOpts={"color": t.stop, "position": 0.85}
+            )
+            plot.addItem(line)
+        spots = [
+            {
+                "pos": (_day(o), float(o.amount)),
+                "data": self.shown.index(o),
+                "symbol": "o" if o in edge else "x",
+                "size": 15 if o is self.picked else 10,
+                "brush": t.copper if o is self.picked else t.teal if o in edge else t.muted,
+                "pen": t.ink if o is self.picked else t.panel,
+            }
+            for o in known
+        ]
+        scatter = pg.ScatterPlotItem()
+        scatter.addPoints(spots)
+        scatter.sigClicked.connect(self._clicked)
+        plot.addItem(scatter)
+
+    def _clicked(self, _plot: object, points: list[Any], *_rest: object) -> None:
+        if len(points):
+            self.pick(int(points[0].data()))
+
+
+def _day(offer: Offer) -> int:
+    return (offer.arrives - date(2000, 1, 1)).days
