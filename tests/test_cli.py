@@ -309,3 +309,61 @@ def test_mend_without_a_name_accepts_nothing_and_says_what_it_left(project: Path
     loose = {f["key"]: f["mend"] for f in found if f["rule"] == "unconnected pin"}
     assert {"U2", "U4"} <= loose.keys()  # nothing was marked as meant
     assert loose["U4"] is None  # an address pin is never open on purpose by one click
+
+
+def in_drawers(capsys, name: str) -> dict[str, int]:
+    """Return part -> how many are in all drawers."""
+    found: dict[str, int] = {}
+    for s in run(capsys, "stock", name)[1]:
+        part = " ".join(w for w in (s["kind"], s["value"], s["package"]) if w)
+        found[part] = found.get(part, 0) + s["count"]
+    return found
+
+
+@pytest.mark.campaign
+def test_parts_are_planned_ordered_and_unpacked_by_command_line(capsys, tmp_path: Path) -> None:
+    name = str(tmp_path / "board")
+    assert run(capsys, "new", name, "--demo")[0] == 0
+    before = in_drawers(capsys, name)
+    assert before["resistor 10k R0603"] == 40
+    status, plan = run(
+        capsys, "buy", name, "--batch", "Full=8", "Basic=4", "--today", "2026-11-27", "--by", "2026-12-24", "--place"
+    )
+    assert status == 0
+    assert plan["gap"] < 1e-6
+    assert not plan["short"]
+    assert len({p["supplier"] for p in plan["parcels"]}) == len(plan["orders"]) > 1
+    assert all(p["arrives"] <= "2026-12-24" for p in plan["parcels"])
+    bought: dict[str, int] = {}
+    for line in plan["lines"]:
+        bought[line["part"]] = bought.get(line["part"], 0) + line["count"]
+    for need in plan["needs"]:
+        part = " ".join(w for w in (need["kind"], need["value"], need["package"]) if w)
+        assert bought.get(part, 0) + need["stocked"] >= need["fitted"] + need["spare"] + need["loss"]
+    status, dear = run(capsys, "buy", name, "--today", "2026-11-27", "--goal", "soonest")
+    assert dear["arrives"] <= max(p["arrives"] for p in plan["parcels"])
+    first, *others = plan["orders"]
+    status, order = run(capsys, "receive", name, first)
+    lines = order["lines"]
+    short = lines[0]
+    other = next(x for x in lines[1:] if x["part"].startswith(("resistor", "led", "ceramic")))
+    status, came = run(
+        capsys, "receive", name, first, f"{short['line']}={short['ordered'] - 1}",
+        f"{other['line']}={other['ordered']},resistor:12k:R0603", "--all", "--where", "new bag",
+    )  # fmt: skip
+    assert status == 1
+    assert [(x["line"], x["count"]) for x in came["short"]] == [(short["line"], 1)]
+    for later in others:
+        assert run(capsys, "receive", name, later, "--all")[0] == 0
+    expected = {**before, "resistor 12k R0603": other["ordered"]}
+    for part, count in bought.items():
+        expected[part] = expected.get(part, 0) + count
+    expected[short["part"]] -= 1
+    expected[other["part"]] -= other["ordered"]
+    assert {p: n for p, n in in_drawers(capsys, name).items() if n} == {p: n for p, n in expected.items() if n}
+    again = run(capsys, "buy", name, "--today", "2026-11-27", "--by", "2027-01-20")[1]
+    assert {line["part"] for line in again["lines"]} <= {short["part"], other["part"]}
+    assert run(capsys, "cut", "--pieces", "38x1", "36x1")[1]["strip of 40"]["bought"] == 2
+    assert run(capsys, "cut", name)[0] == 0
+    assert run(capsys, "receive", name, first, "99=1")[0] == 2
+    assert run(capsys, "stock", name, "--put", "resistor", "10k", "R0603", "-100000")[0] == 2

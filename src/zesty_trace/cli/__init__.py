@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, copper, fields, files, mill, numbers, packages, panel, sheet
+from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -152,74 +152,6 @@ def _add_object(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
         "the board rules, and those of board houses or of milling at home",
         project,
         ("--set", {"metavar": "NAME", "help": "take these rules"}),
-    )
-
-
-def _add_files(add: Callable[..., None]) -> None:
-    """Add the commands that look at fabrication files of anybody."""
-    told = ("--as", {"dest": "told", "action": "append", "metavar": "FILE=ROLE,SIDE", "help": "what a file is"})
-    form = ("--drill", {"action": "append", "metavar": "FILE=UNIT,DIGITS,ZEROS", "help": "how a drill file is read"})
-    design = ("--design", {"metavar": "PROJECT", "help": "the design that it should be"})
-    zipped = ("zip", {"metavar": "ZIP", "help": "a fabrication zip of any tool"})
-    add("read", files.read_command, "what a fabrication zip holds, measured from its files", zipped, told, form)
-    add(
-        "adopt",
-        files.adopt_command,
-        "make a project of somebody's finished files, to order, assemble and test that board",
-        zipped,
-        ("project", {"help": "the folder of the new project"}),
-        ("--bom", {"action": "append", "metavar": "CSV", "help": "bill of materials (default: those in the zip)"}),
-        ("--places", {"action": "append", "metavar": "CSV", "help": "centroid table (default: those in the zip)"}),
-        told,
-        form,
-    )
-    add(
-        "places",
-        files.places_command,
-        "the table of places (centroid), and how it is written for a house that assembles",
-        ("project", {"help": "the project folder"}),
-        (
-            "words",
-            {
-                "nargs": "*",
-                "metavar": "WORD",
-                "help": "origin=corner, unit=mil, turns=clockwise, bottom=below, SOIC-8=+90",
-            },
-        ),
-        ("--variant", {"default": "", "help": "of this variant"}),
-    )
-    add("intake", files.intake_command, "what intake of a board house would say", zipped, design, told, form)
-    add("trace", files.trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
-    add(
-        "panel",
-        panel.panel_command,
-        "several boards on one panel, held by tabs or scored apart",
-        ("boards", {"nargs": "+", "metavar": "BOARD[=N]", "help": "projects or zips, each with how many"}),
-        ("--cut", {"choices": ("tabs", "score"), "default": "tabs", "help": "how boards are parted"}),
-        ("--columns", {"type": int, "default": 0, "metavar": "N", "help": "in a row (default: about a square)"}),
-        ("--gap", {"type": float, "default": 2.0, "metavar": "MM", "help": "that is milled between boards"}),
-        ("--rail", {"type": float, "default": 5.0, "metavar": "MM", "help": "all round"}),
-        ("--out", {"metavar": "ZIP", "help": "the zip to write (default: panel.zip)"}),
-    )
-    add(
-        "mill",
-        mill.mill_command,
-        "tool paths for a mill at home, for one face",
-        ("project", {"metavar": "PROJECT", "help": "the project folder"}),
-        ("--face", {"choices": ("top", "bottom"), "help": "the one with the surface pads without it"}),
-        ("--out", {"metavar": "FOLDER", "help": "folder (default: milling in the project)"}),
-        ("--cutter", {"type": float, "default": 0.2, "metavar": "MM", "help": "width of the isolating cut"}),
-        ("--depth", {"type": float, "default": 0.08, "metavar": "MM", "help": "its depth"}),
-        ("--passes", {"type": int, "default": 2, "metavar": "N", "help": "round all copper"}),
-        ("--feed", {"type": float, "default": 180.0, "metavar": "MM_MIN", "help": "mm a minute"}),
-        ("--end-mill", {"type": float, "default": 1.0, "metavar": "MM", "help": "for the edge"}),
-    )
-    add(
-        "compare",
-        files.compare_command,
-        "what differs between two sets of files",
-        ("one", {"metavar": "A", "help": "a zip, or a project"}),
-        ("two", {"metavar": "B", "help": "another"}),
     )
 
 
@@ -384,7 +316,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--out", {"help": "folder (default: in the project)"}),
         ("--despite", {"metavar": "REASON", "help": "write it although findings stop it; the reason is recorded"}),
     )
-    _add_files(add)
+    files.add_commands(add)
     add(
         "quote",
         boards.quote_command,
@@ -396,6 +328,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--stencil", {"choices": ["none", "frameless", "framed"], "help": "default: as the build says"}),
         ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
     )
+    buying.add_commands(add, project)
     add(
         "assembly",
         boards.assembly_command,

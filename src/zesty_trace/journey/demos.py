@@ -78,6 +78,10 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
         raise StoreError("The folder of the demo holds something else", str(folder), "Move it away")
     kept = {DEMO_MARK: f"{demo}\n".encode()}
     kept |= {name: (root / name).read_bytes() for name in ("parts.csv", "wiring.csv")}
+    market = files("zesty_trace") / "data" / "suppliers"
+    kept |= {f"suppliers/{e.name}": e.read_bytes() for e in market.iterdir() if e.name.endswith((".toml", ".csv"))}
+    if (root / "stock.csv").is_file():
+        kept["stock.csv"] = (root / "stock.csv").read_bytes()
     kept |= {f"firmware/{e.name}": e.read_bytes() for e in root.iterdir() if e.name.endswith(".hex")}
     with ProjectFolder.create(folder, design):
         try:

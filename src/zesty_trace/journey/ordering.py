@@ -52,7 +52,7 @@ def load_rates(project: Path | None) -> Rates:
     """Return the rates of a project; none where it has no table. InputError for one that cannot be read."""
     if project is None or not exists_inside(project, RATES):
         return Rates()
-    return read_rates(text_of(read_inside(project, RATES, "rates"), RATES), RATES)
+    return read_rates(text_of(read_inside(project, RATES, "table"), RATES), RATES)
 
 
 def needed_by(design: Design) -> date | None:

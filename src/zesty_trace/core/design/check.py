@@ -124,6 +124,9 @@ def _check_head(design: Design) -> None:
     _variant(design.build.variant, design, "build")
     for said in (design.build.colour, design.build.finish):
         check_text(said, f"{FILE}, build", 40)
+    for variant, count in design.build.batch.items():
+        _variant(variant, design, "build.batch")
+        _number(count, 0, 100_000, f"build.batch.{variant}")
     _number(design.build.spare_boards, 0, 100_000, "build.spare_boards")
     _number(design.build.oven_power_w, 100.0, 10_000.0, "build.oven_power_w")
     _number(design.build.oven_litres, 1.0, 500.0, "build.oven_litres")

@@ -301,7 +301,8 @@ class CentroidForm(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fie
 class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=True):
     """How this batch is made and ordered, and in which oven: its power and the room inside.
 
-    A stencil that is "as needed" is frameless if anything gets paste, and none otherwise.
+    A stencil that is "as needed" is frameless if anything gets paste, and none otherwise. `batch` says how many boards
+    of the brief are of each variant; empty, all are of `variant`.
     """
 
     alloy: Alloy = "lead-free"
@@ -309,6 +310,7 @@ class Build(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     colour: str = "green"
     finish: str = "lead-free tin"
     stencil: Literal["as needed", "none", "frameless", "framed"] = "as needed"
+    batch: dict[VariantName, int] = {}
     spare_boards: int = 0
     oven_power_w: float = 1500.0
     oven_litres: float = 20.0

@@ -65,6 +65,7 @@ SITES: tuple[Site, ...] = (
     Site("parts{}.variants[]", "variant"),
     Site("parts{}.values{key}", "variant"),
     Site("build.variant", "variant", "clear"),
+    Site("build.batch{key}", "variant"),
     Site("images[].variant", "variant", "owner"),
     Site("states[].name", "state", "owner", home=True),
     Site("timeline[].state", "state", "owner"),

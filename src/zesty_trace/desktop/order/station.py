@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWidget, QVBoxLayout, QWidget
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
-from zesty_trace.core.fabrication.tables import bill_of_materials
 from zesty_trace.core.ordering.quote import order_of
 from zesty_trace.core.ordering.reasons import Question
-from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.actions import Action
-from zesty_trace.desktop.kit.widgets import card, fill, label, table
+from zesty_trace.desktop.kit.widgets import button, row
 from zesty_trace.desktop.order.files import FilesPanel
 from zesty_trace.desktop.order.offers import BOARDS, OffersCard
+from zesty_trace.desktop.order.parts import PartsCard
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.journey.ordering import ask_houses, panel_that_pays, stencil_of
 
@@ -37,30 +37,48 @@ class OrderStation(Station):
         self.files = FilesPanel(self.session, self.write, self._read, self._pull_offers)
         self.write_button = self.files.write_button
         outer.addWidget(self.files, 8)
-        right = QVBoxLayout()
-        right.setSpacing(12)
-        self.card = OffersCard(self.session)
-        self.offers, self.summary, self.colour = self.card.offers, self.card.summary, self.card.colour
-        self.offers_title = self.card.title
-        right.addWidget(self.card, 3)
-        right.addWidget(self._parts(), 2)
-        outer.addLayout(right, 10)
+        outer.addWidget(self._right(), 10)
 
-    def _parts(self) -> QWidget:
-        self.bom = table("Count", "Part", "Value", "Package")
-        self.bom.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
-        self.bom_title = label("Parts to buy", "heading")
-        return card(self.bom_title, self.bom)
+    def _right(self) -> QWidget:
+        """Return boards and parts, of which one is shown."""
+        self.card, self.parts = OffersCard(self.session), PartsCard(self.session)
+        self.offers, self.summary, self.colour = self.card.offers, self.card.summary, self.card.colour
+        self.offers_title, self.bom, self.bom_title = self.card.title, self.parts.bom, self.parts.title
+        self.cards = QStackedWidget()
+        group = QButtonGroup(self)
+        self.card_buttons: list[QPushButton] = []
+        cards: tuple[tuple[str, str, QWidget], ...] = (
+            ("Boards", "What the boards and the stencil cost, and when they are here", self.card),
+            ("Parts", "What to buy where, strips to cut, parcels to unpack", self.parts),
+        )
+        for number, (title, tip, card) in enumerate(cards):
+            made = button(title, partial(self.turn, number), tip=tip)
+            made.setCheckable(True)
+            made.setChecked(number == 0)
+            group.addButton(made)
+            self.card_buttons.append(made)
+            self.cards.addWidget(card)
+        holder = QWidget()
+        column = QVBoxLayout(holder)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(8)
+        column.addWidget(row(*self.card_buttons, None))
+        column.addWidget(self.cards, 1)
+        return holder
+
+    def turn(self, number: int) -> None:
+        """Show boards (0) or parts (1)."""
+        self.card_buttons[number].setChecked(True)
+        self.cards.setCurrentIndex(number)
+        if number:
+            self.parts.pull()
 
     def pull(self) -> None:
         """Show offers and parts, and read the zip back if there is one."""
         d = self.session.design
         self.card.pull_choices()
         self._pull_offers()
-        lines = bill_of_materials(self.session.wired.with_design(d), d.build.variant)
-        boards = d.brief.quantity
-        self.bom_title.setText(f"Parts to buy for {say_count(boards, 'board')} {d.build.variant}".strip())
-        fill(self.bom, [[str(b.count * boards), b.title, b.value, b.package] for b in lines], (0,))
+        self.parts.pull()
         self.write_button.setEnabled(bool(d.board.placements))
         self._read()
 
@@ -133,6 +151,7 @@ class OrderStation(Station):
             Action("Put several boards on a panel", "", lambda: files.use(2)),
             Action("Mill the board at home", "", lambda: files.use(3)),
             Action("Form of the table of places (centroid)", "", lambda: files.use(4)),
+            Action("What to buy where: parts", "", lambda: self.turn(1)),
             Action("Draw the board anew: let go of given files", "", self.let_go),
         ]
 
