@@ -320,6 +320,32 @@ def test_a_purchase_is_planned_written_and_unpacked(routed_window: MainWindow, s
     order.turn(0)
 
 
+def test_the_calendar_says_when_all_is_ready_and_what_decides_it(routed_window: MainWindow, settle, tmp_path) -> None:
+    from datetime import timedelta
+
+    from icalendar import Calendar as File
+
+    order = at(routed_window, "order", settle)
+    order.turn(2)
+    settle(routed_window)
+    card = order.calendar
+    assert card.plan is not None
+    s = card.plan.schedule
+    assert f"Ready {s.ready:%a %d %b}" in card.summary.text()
+    assert "cases of 100" in card.summary.text()
+    assert "It is decided by" in card.words.text()
+    first = card.chart.grab().toImage()
+    card.write(tmp_path / "batch.ics")
+    settle(routed_window)
+    events = File.from_ical((tmp_path / "batch.ics").read_bytes()).walk("VEVENT")
+    assert max(e.decoded("dtend") for e in events) == s.ready + timedelta(days=1)
+    routed_window.session.do("more", lambda d: edits.set_brief(d, quantity=60))
+    settle(routed_window)
+    assert card.plan.schedule.ready > s.ready
+    assert card.chart.grab().toImage() != first
+    order.turn(0)
+
+
 # Assembly -------------------------------------------------------------------------------------------------------------
 
 

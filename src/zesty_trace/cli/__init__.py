@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, sheet
+from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, scheduling, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -329,6 +329,14 @@ def _parser() -> argparse.ArgumentParser:
         ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
     )
     buying.add_commands(add, project)
+    add(
+        "schedule",
+        scheduling.schedule_command,
+        "when the tested boards are ready, what decides it, and how likely the day is kept",
+        project,
+        ("--today", {"metavar": "DATE", "help": "the day on which all is ordered, year-month-day"}),
+        ("--ics", {"metavar": "FILE", "help": "write the schedule as an iCalendar file"}),
+    )
     add(
         "assembly",
         boards.assembly_command,

@@ -62,8 +62,15 @@ def buy_command(a: argparse.Namespace) -> Answer:
     plan = purchase(market, a.goal)
     written = place_orders(plan, folder, today) if a.place else []
     left_out = [*map(str, wrong), *plan.left_out]
-    data = {"needs": _needs(market), **_plan(plan), "orders": written, "left_out": left_out}
-    lines = _plan_lines(plan)
+    data = {
+        "wanted_by": market.by.isoformat() if market.by else None,
+        "needs": _needs(market),
+        **_plan(plan),
+        "orders": written,
+        "left_out": left_out,
+    }
+    day = [f"All must be here by {market.by:%a %d %b}: then the work begins."] if market.by else []
+    lines = [*day, *_plan_lines(plan)]
     lines += [f"Left out: {e}" for e in left_out]
     lines += [f"Wrote orders/{name}" for name in written]
     return (FOUND if plan.short or wrong else FINE), data, "\n".join(lines)

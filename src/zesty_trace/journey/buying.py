@@ -9,17 +9,21 @@ from datetime import date
 from pathlib import Path
 
 from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.ordering.labour import jobs_of
+from zesty_trace.core.ordering.maker import Own, read_maker
 from zesty_trace.core.ordering.parts.buying import Goal, Market, Purchase, buy
 from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, batch_of, needs, read_losses
 from zesty_trace.core.ordering.parts.placed import Came, Line, order_csv, order_lines, order_name, read_order, receive
 from zesty_trace.core.ordering.parts.stock import Drawer, read_stock, stock_csv
 from zesty_trace.core.ordering.parts.strips import LOST, STRIP, CutList, Strip, cut_strips
 from zesty_trace.core.ordering.parts.suppliers import Supplier, read_offers, read_supplier
+from zesty_trace.core.ordering.schedule import latest_start
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.errors import InputError
 from zesty_trace.files import exists_inside, names_inside, read_inside, text_of, write_inside
 from zesty_trace.journey.ordering import load_rates, needed_by
 
+HOURS = "hours.toml"
 STOCK, LOSSES_FILE, SUPPLIERS, ORDERS = "stock.csv", "losses.csv", "suppliers", "orders"
 
 
@@ -40,6 +44,23 @@ def load_losses(project: Path) -> tuple[Loss, ...]:
     if not exists_inside(project, LOSSES_FILE):
         return LOSSES
     return read_losses(text_of(read_inside(project, LOSSES_FILE, "table"), LOSSES_FILE), LOSSES_FILE)
+
+
+def load_own(project: Path) -> Own:
+    """Return the maker's figures of a project; usual ones where it has none. InputError."""
+    if not exists_inside(project, HOURS):
+        return Own()
+    return read_maker(text_of(read_inside(project, HOURS, "table"), HOURS), HOURS)
+
+
+def wanted_by(wired: Wired, project: Path, today: date) -> date | None:
+    """Return the day by which parts must be here: that of the brief, less the days that the work itself takes."""
+    needed = needed_by(wired.design)
+    if needed is None:
+        return None
+    own = load_own(project)
+    hours = sum(job.hours for job in jobs_of(wired, batch_of(wired), own.seconds))
+    return max(today, latest_start(own.maker, hours, needed))
 
 
 def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
@@ -69,9 +90,9 @@ def needs_of(wired: Wired, project: Path) -> list[Need]:
 
 
 def market_of(wired: Wired, project: Path, today: date, by: date | None = None) -> tuple[Market, list[InputError]]:
-    """Return what is needed and who sells it; `by` is the day of the brief unless another is given."""
+    """Return what is needed and who sells it, by the day on which work must begin unless another is given."""
     suppliers, wrong = load_suppliers(project)
-    day = by if by is not None else needed_by(wired.design)
+    day = by if by is not None else wanted_by(wired, project, today)
     return Market(tuple(needs_of(wired, project)), tuple(suppliers), today, day, load_rates(project)), wrong
 
 

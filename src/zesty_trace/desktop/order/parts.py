@@ -26,6 +26,7 @@ NO_SUPPLIERS = (
     "No supplier is known: put price lists into the project's suppliers folder (docs/parts.md). These parts are needed."
 )
 STRIP_PX = 24
+WHY_PX = 50  # three lines
 
 
 class StripsView(QWidget):
@@ -104,6 +105,7 @@ class PartsCard(QFrame):
         self.lines.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.lines.itemSelectionChanged.connect(self._explain)
         self.why = label("", "muted", True)
+        self.why.setMinimumHeight(WHY_PX)
         self.strips = StripsView()
         self.strips_words = label("", "muted", True)
         self.views = QStackedWidget()
@@ -217,7 +219,9 @@ class PartsCard(QFrame):
         short = f" {say_count(len(plan.short), 'part')} SHORT." if plan.short else ""
         goods = f"{plan.total} in {say_count(len(plan.parcels), 'parcel')}{came}; {gap}.{short}"
         parcels = "; ".join(f"{s.supplier} by {s.parcel} {s.cost}, {s.arrives:%d %b}" for s in plan.parcels)
-        self.summary.setText(f"{goods} {parcels}.")
+        by = self.market.by if self.market is not None else None
+        begins = f" Wanted by {by:%a %d %b}, when the work must begin." if by else ""
+        self.summary.setText(f"{goods} {parcels}.{begins}")
 
     def _explain(self) -> None:
         """Say why the picked line is what it is."""

@@ -15,6 +15,7 @@ from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.widgets import button, row
 from zesty_trace.desktop.order.files import FilesPanel
+from zesty_trace.desktop.order.gantt import CalendarCard
 from zesty_trace.desktop.order.offers import BOARDS, OffersCard
 from zesty_trace.desktop.order.parts import PartsCard
 from zesty_trace.desktop.project.station import Station
@@ -42,6 +43,7 @@ class OrderStation(Station):
     def _right(self) -> QWidget:
         """Return boards and parts, of which one is shown."""
         self.card, self.parts = OffersCard(self.session), PartsCard(self.session)
+        self.calendar = CalendarCard(self.session)
         self.offers, self.summary, self.colour = self.card.offers, self.card.summary, self.card.colour
         self.offers_title, self.bom, self.bom_title = self.card.title, self.parts.bom, self.parts.title
         self.cards = QStackedWidget()
@@ -50,6 +52,7 @@ class OrderStation(Station):
         cards: tuple[tuple[str, str, QWidget], ...] = (
             ("Boards", "What the boards and the stencil cost, and when they are here", self.card),
             ("Parts", "What to buy where, strips to cut, parcels to unpack", self.parts),
+            ("Calendar", "When the tested boards are ready, and what decides it", self.calendar),
         )
         for number, (title, tip, card) in enumerate(cards):
             made = button(title, partial(self.turn, number), tip=tip)
@@ -67,11 +70,18 @@ class OrderStation(Station):
         return holder
 
     def turn(self, number: int) -> None:
-        """Show boards (0) or parts (1)."""
+        """Show boards (0), parts (1) or the calendar (2)."""
         self.card_buttons[number].setChecked(True)
         self.cards.setCurrentIndex(number)
-        if number:
+        self.calendar.forget()  # drawers and orders may have changed
+        self._pull_shown()
+
+    def _pull_shown(self) -> None:
+        shown = self.cards.currentWidget()
+        if shown is self.parts:
             self.parts.pull()
+        elif shown is self.calendar:
+            self.calendar.pull()
 
     def pull(self) -> None:
         """Show offers and parts, and read the zip back if there is one."""
@@ -79,6 +89,7 @@ class OrderStation(Station):
         self.card.pull_choices()
         self._pull_offers()
         self.parts.pull()
+        self.calendar.pull()
         self.write_button.setEnabled(bool(d.board.placements))
         self._read()
 
@@ -152,6 +163,7 @@ class OrderStation(Station):
             Action("Mill the board at home", "", lambda: files.use(3)),
             Action("Form of the table of places (centroid)", "", lambda: files.use(4)),
             Action("What to buy where: parts", "", lambda: self.turn(1)),
+            Action("When it is all ready: calendar", "", lambda: self.turn(2)),
             Action("Draw the board anew: let go of given files", "", self.let_go),
         ]
 

@@ -1,0 +1,162 @@
+"""The calendar of a project: houses, parcels, the maker's hours, the chain that decides, what a change would win."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from datetime import date, datetime, timedelta
+from decimal import Decimal
+from pathlib import Path
+
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.ordering.labour import Job, jobs_of
+from zesty_trace.core.ordering.maker import Own
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
+from zesty_trace.core.ordering.parts.buying import Purchase
+from zesty_trace.core.ordering.parts.need import batch_of
+from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
+from zesty_trace.core.ordering.schedule import PARCEL_SPREAD, Schedule, Wait, schedule
+from zesty_trace.core.progress import Report, quiet
+from zesty_trace.core.quantities import say_count
+from zesty_trace.journey.buying import load_own, market_of, purchase
+from zesty_trace.journey.ordering import Asked, ask_houses, needed_by
+
+FILES_HOURS = 0.5
+CONSUMABLES_EUR = Decimal("0.35")  # paste, flux, alcohol, wipes for a board: common practice
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A schedule with what it is made of; `notes` say what is not known."""
+
+    schedule: Schedule
+    offer: Offer | None
+    parts: Purchase | None
+    own: Own
+    boards: int
+    notes: tuple[str, ...] = ()
+
+    @property
+    def cost(self) -> Money | None:
+        """What all boards cost together; None where prices do not compare."""
+        if self.offer is None or self.offer.compared is None:
+            return None
+        hours = sum(t.hours for t in self.schedule.tasks)
+        total = self.offer.compared.amount + CONSUMABLES_EUR * self.boards
+        total += self.parts.total.amount if self.parts is not None else Decimal(0)
+        total += Decimal(str(round(hours, 4))) * Decimal(str(self.own.maker.rate_eur_per_h))
+        return rounded(Money(total, BUDGET_CURRENCY))
+
+    @property
+    def cost_each(self) -> Money | None:
+        """What a finished board costs, those that fail counted in by the expected yield."""
+        if self.cost is None or not self.boards:
+            return None
+        good = Decimal(self.boards) * Decimal(str(self.own.yield_))
+        return rounded(Money(self.cost.amount / good, BUDGET_CURRENCY))
+
+
+def plan_of(
+    wired: Wired,
+    project: Path,
+    today: date,
+    offer: Offer | None = None,
+    parts: Purchase | None = None,
+    own: Own | None = None,
+    report: Report = quiet,
+    draws: int = 4000,
+) -> Plan:
+    """Return the calendar for the cheapest offers in time, or for those that are given. InputError, Cancelled."""
+    notes = []
+    asked = ask_houses(wired, today, project)
+    offer = offer or cheapest(asked.offers)
+    own = own or load_own(project)
+    if parts is None:
+        market, wrong = market_of(wired, project, today)
+        notes += [str(e) for e in wrong]
+        if market.suppliers:
+            parts = purchase(market, "cheapest", report)
+        else:
+            notes.append("No supplier is known: parts are taken to be here already")
+    if parts is not None and parts.short:
+        notes.append(f"{say_count(len(parts.short), 'part')} cannot be had in time: the schedule does without them")
+    if offer is None:
+        notes.append("No house makes the boards, or their prices do not compare: their days are not in the schedule")
+    batch = batch_of(wired)
+    waits, needs = _waits(today, offer, parts)
+    jobs = [Job("files", "Files written and looked through", FILES_HOURS), *jobs_of(wired, batch, own.seconds)]
+    found = schedule(today, waits, jobs, needs, own.maker, needed_by(wired.design), draws)
+    return Plan(found, offer, parts, own, sum(batch.values()), tuple(notes))
+
+
+def _waits(today: date, offer: Offer | None, parts: Purchase | None) -> tuple[list[Wait], dict[str, list[str]]]:
+    waits = []
+    needs: dict[str, list[str]] = {}
+    if offer is not None:
+        late = offer.days_late or PARCEL_SPREAD * (offer.arrives - offer.ships).days
+        waits.append(Wait("fabrication", f"Boards made by {offer.house}", today, offer.ships))
+        waits.append(
+            Wait("boards", f"Boards under way, {offer.freight}", offer.ships, offer.arrives, late, ("fabrication",))
+        )
+        needs["printing"] = ["boards"]
+        needs["hand"] = ["boards"]
+        needs["cleaning"] = ["boards"]
+    for sent in parts.parcels if parts is not None else ():
+        key = f"parts {sent.supplier}"
+        late = PARCEL_SPREAD * (sent.arrives - today).days
+        waits.append(Wait(key, f"Parts of {sent.supplier}, {sent.parcel}", today, sent.arrives, late))
+        needs.setdefault("kitting", []).append(key)
+    return waits, needs
+
+
+def wins(wired: Wired, project: Path, today: date, plan: Plan, asked: Asked | None = None) -> list[str]:
+    """Return what one change would win in days or money: other boards, other parts, more hours."""
+    asked = asked or ask_houses(wired, today, project)
+    said = []
+    quick = soonest(asked.offers)
+    if quick is not None and plan.offer is not None and quick is not plan.offer:
+        other = plan_of(wired, project, today, quick, plan.parts, plan.own, draws=0)
+        said += _won(plan, other, f"boards from {quick.how}")
+    market, _ = market_of(wired, project, today)
+    if market.suppliers and plan.parts is not None:
+        fast = purchase(market, "soonest")
+        other = plan_of(wired, project, today, plan.offer, fast, plan.own, draws=0)
+        said += _won(plan, other, "the soonest parts")
+    more = replace(
+        plan.own, maker=replace(plan.own.maker, hours=tuple(h + 1 if h else 0.0 for h in plan.own.maker.hours))
+    )
+    other = plan_of(wired, project, today, plan.offer, plan.parts, more, draws=0)
+    said += _won(plan, other, "an hour more on each working day")
+    return said
+
+
+def _won(plan: Plan, other: Plan, what: str) -> list[str]:
+    days = (plan.schedule.ready - other.schedule.ready).days
+    if days <= 0:
+        return [f"{what} would win no day"]
+    cost = ""
+    if plan.cost is not None and other.cost is not None and other.cost.amount != plan.cost.amount:
+        more = other.cost.amount - plan.cost.amount
+        cost = f" for {abs(more):.2f} {BUDGET_CURRENCY} {'more' if more > 0 else 'less'}"
+    return [f"{what} would win {say_count(days, 'day')}{cost}"]
+
+
+def calendar_bytes(plan: Plan, name: str, made: date) -> bytes:
+    """Return the schedule as an iCalendar file (RFC 5545): a day-long event for each task."""
+    from icalendar import Calendar as File
+    from icalendar import Event
+
+    file = File()
+    file.add("prodid", "-//Zesty Trace//schedule//EN")
+    file.add("version", "2.0")
+    for task in plan.schedule.tasks:
+        event = Event()
+        event.add("uid", f"{task.key.replace(' ', '-')}-{made.isoformat()}@zesty-trace")
+        event.add("dtstamp", datetime(made.year, made.month, made.day))
+        event.add("summary", f"{name}: {task.title}")
+        event.add("dtstart", task.start)
+        event.add("dtend", task.end + timedelta(days=1))
+        hours = f"{task.hours:.1f} h of work. " if task.hours else ""
+        chain = "It decides the day of all." if task.critical else f"{say_count(task.slack_days, 'day')} of slack."
+        event.add("description", hours + chain)
+        file.add_component(event)
+    return bytes(file.to_ical())
