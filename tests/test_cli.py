@@ -363,6 +363,13 @@ def test_parts_are_planned_ordered_and_unpacked_by_command_line(capsys, tmp_path
     assert {p: n for p, n in in_drawers(capsys, name).items() if n} == {p: n for p, n in expected.items() if n}
     again = run(capsys, "buy", name, "--today", "2026-11-27", "--by", "2027-01-20")[1]
     assert {line["part"] for line in again["lines"]} <= {short["part"], other["part"]}
+    status, whole = run(capsys, "plan", name, "--today", "2026-11-27")
+    assert status in (0, 1)
+    assert len(whole["plans"]) == 3
+    assert run(capsys, "schedule", name, "--today", "2026-11-27", "--ics", str(tmp_path / "b.ics"))[1]["chain"]
+    assert (tmp_path / "b.ics").read_bytes().startswith(b"BEGIN:VCALENDAR")
+    assert run(capsys, "receive", name, first, "--labels", str(tmp_path / "l.pdf"))[1]["labels"]
+    assert (tmp_path / "l.pdf").read_bytes().startswith(b"%PDF")
     assert run(capsys, "cut", "--pieces", "38x1", "36x1")[1]["strip of 40"]["bought"] == 2
     assert run(capsys, "cut", name)[0] == 0
     assert run(capsys, "receive", name, first, "99=1")[0] == 2

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import random
 from datetime import date, timedelta
+from itertools import pairwise
 from pathlib import Path
 
 import networkx as nx
@@ -191,3 +192,38 @@ def test_the_calendar_is_read_back_by_its_library(tmp_path: Path) -> None:
     assert plan.cost_each is not None
     assert plan.cost_each.amount > plan.cost.amount / plan.boards  # some fail
     assert len(wins(wired, tmp_path / "p", FRIDAY, plan)) == 3
+
+
+@pytest.mark.campaign
+def test_the_chosen_plans_are_the_best_of_all_pairs(tmp_path: Path) -> None:
+    from zesty_trace.core.design import edits
+    from zesty_trace.core.ordering.quote import frontier
+    from zesty_trace.journey.demos import create_demo
+    from zesty_trace.journey.kinds import project_catalogue
+    from zesty_trace.journey.ordering import ask_houses
+    from zesty_trace.journey.scheduling import plan_of
+    from zesty_trace.journey.together import purchases, spent, together
+
+    folder = tmp_path / "p"
+    design = edits.set_brief(create_demo(folder, FRIDAY), needed_by="2026-12-24", budget_eur=230.0, quantity=6)
+    for name in ("tinker-yard", "saltmarsh"):  # two suppliers do, and are quick
+        (folder / "suppliers" / f"{name}.toml").unlink()
+    wired = Wired(design, project_catalogue(folder))
+    found = together(wired, folder, FRIDAY)
+    parts, _ = purchases(wired, folder, FRIDAY)
+    assert len(parts) > 1
+    for cheap, dear in pairwise(parts):  # each is sooner, and none of the sooner ones is cheaper
+        assert dear.arrives is not None
+        assert cheap.arrives is not None
+        assert dear.arrives < cheap.arrives
+        assert dear.total >= cheap.total
+    every = [plan_of(wired, folder, FRIDAY, o, p) for o in ask_houses(wired, FRIDAY, folder).offers for p in parts]
+    assert len(frontier(ask_houses(wired, FRIDAY, folder).offers)) * len(parts) <= len(every)
+    cheapest, soonest, surest = (t.plan for t in found.chosen)
+    timely = [p for p in every if p.schedule.ready <= date(2026, 12, 24)]
+    paid = [p for p in every if spent(p) <= 230]
+    assert spent(cheapest) <= min(spent(p) for p in timely)  # a panel may be cheaper still
+    assert soonest.schedule.ready <= min(p.schedule.ready for p in paid)
+    assert (surest.schedule.likely or 0) >= max(p.schedule.likely or 0 for p in paid)
+    assert spent(soonest) <= 230
+    assert found.gap < 1e-6

@@ -339,8 +339,14 @@ def test_the_calendar_says_when_all_is_ready_and_what_decides_it(routed_window: 
     settle(routed_window)
     events = File.from_ical((tmp_path / "batch.ics").read_bytes()).walk("VEVENT")
     assert max(e.decoded("dtend") for e in events) == s.ready + timedelta(days=1)
+    card.weigh_button.click()
+    settle(routed_window)
+    assert card.answer is not None
+    assert [card.which.itemText(k) for k in range(3)] == [t.name for t in card.answer.chosen]
+    assert "plans were weighed" in card.words.text()
     routed_window.session.do("more", lambda d: edits.set_brief(d, quantity=60))
     settle(routed_window)
+    assert not card.which.isVisible()
     assert card.plan.schedule.ready > s.ready
     assert card.chart.grab().toImage() != first
     order.turn(0)

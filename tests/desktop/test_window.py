@@ -12,6 +12,7 @@ from PySide6.QtGui import QFont, QFontDatabase, QFontInfo, QFontMetricsF
 from zesty_trace.core.board.shorts import nets_too_near
 from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Pin
+from zesty_trace.core.findings import Severity
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.errors import InputError, StoreError
@@ -625,7 +626,10 @@ def test_a_damaged_price_sheet_is_one_finding_and_the_rest_goes_on(window: MainW
         "again", lambda d: type(d)(**{**{f: getattr(d, f) for f in d.__struct_fields__}, "name": "Again"})
     )
     settle(window)
-    assert window.session.findings["order"][0].rule == "unreadable"
+    first = window.session.findings["order"][0]
+    assert "mine.toml" in first.title
+    assert first.severity is Severity.FIX
+    assert station.offers.rowCount() > 3  # one bad sheet never silences the others
     assert window.session.open_count("schematic") == 3
 
 

@@ -329,14 +329,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
     )
     buying.add_commands(add, project)
-    add(
-        "schedule",
-        scheduling.schedule_command,
-        "when the tested boards are ready, what decides it, and how likely the day is kept",
-        project,
-        ("--today", {"metavar": "DATE", "help": "the day on which all is ordered, year-month-day"}),
-        ("--ics", {"metavar": "FILE", "help": "write the schedule as an iCalendar file"}),
-    )
+    scheduling.add_commands(add, project)
     add(
         "assembly",
         boards.assembly_command,

@@ -132,9 +132,10 @@ def _plan_lines(plan: Purchase) -> list[str]:
 def receive_command(a: argparse.Namespace) -> Answer:
     """Note what came of an order, and put it into the drawers."""
     from zesty_trace.core.ordering.parts.placed import missing
-    from zesty_trace.journey.buying import load_order, orders, unpack
+    from zesty_trace.files import write_given
+    from zesty_trace.journey.buying import buildable_now, load_order, order_labels, orders, say_buildable, unpack
 
-    _, folder = load(a.project)
+    wired, folder = load(a.project)
     if not a.order:
         found = {name: len(missing(load_order(folder, name))) for name in orders(folder)}
         text = (
@@ -149,8 +150,13 @@ def receive_command(a: argparse.Namespace) -> Answer:
         came += [_came(f"{k}={x.short}", a.where) for k, x in missing(known) if k not in told]
     lines = unpack(folder, a.order, came) if came else load_order(folder, a.order)
     left = missing(lines)
+    if a.labels:
+        write_given(Path(a.labels), order_labels(wired, folder, a.order))
+    able = buildable_now(wired, folder)
     data = {
         "order": a.order,
+        "labels": a.labels,
+        "buildable": {b.variant: b.boards for b in able},
         "lines": [
             {"line": k, "part": str(x.sort), "ordered": x.count, "received": x.received, "came_as": x.came_as}
             for k, x in enumerate(lines, 1)
@@ -162,6 +168,7 @@ def receive_command(a: argparse.Namespace) -> Answer:
         other = f", came as {x.came_as}" if x.came_as else ""
         said.append(f"{k:3} {x.received} of {x.count} x {x.sort}{other}")
     said += [f"Still to come: {x.short} x {x.sort} for {x.refs}" for _, x in left]
+    said += [w for w in [say_buildable(able)] if w]
     return (FOUND if left else FINE), data, "\n".join(said)
 
 
@@ -261,6 +268,7 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         ("order", {"nargs": "?", "help": "the order's file name; all orders without it"}),
         ("lines", {"nargs": "*", "metavar": "LINE=COUNT[,KIND:VALUE:PACKAGE]", "help": "what came, and as what"}),
         ("--all", {"action": "store_true", "help": "all other lines came whole"}),
+        ("--labels", {"metavar": "PDF", "help": "write labels for the bags of the order"}),
         ("--where", {"default": "", "metavar": "PLACE", "help": "the drawer that it is put into"}),
     )
     add(

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable
 from datetime import date
 from pathlib import Path
+from typing import Any
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, load
 
@@ -66,3 +68,60 @@ def schedule_command(a: argparse.Namespace) -> Answer:
         lines.append(f"{plan.cost} in all, {plan.cost_each} a finished board at a yield of {share}")
     lines += [f"- {w}" for w in said] + [f"Not known: {n}" for n in plan.notes]
     return (FOUND if late else FINE), data, "\n".join(lines)
+
+
+def plan_command(a: argparse.Namespace) -> Answer:
+    """Put boards, stencil, panel, suppliers, parcels and days together into one plan."""
+    from zesty_trace.core.ordering.days import read_date
+    from zesty_trace.journey.together import together
+
+    wired, folder = load(a.project)
+    today = read_date(a.today or "", "--today") or date.today()
+    found = together(wired, folder, today)
+    data = {
+        "weighed": found.weighed,
+        "gap": found.gap,
+        "notes": found.notes,
+        "plans": [
+            {
+                "is": t.name,
+                "spent": str(t.spent),
+                "ready": t.plan.schedule.ready.isoformat(),
+                "likely": t.plan.schedule.likely,
+                "boards": t.plan.offer.how if t.plan.offer else None,
+                "parcels": [f"{p.supplier}, {p.parcel}" for p in t.plan.parts.parcels] if t.plan.parts else [],
+                "cost_each": str(t.plan.cost_each.amount) if t.plan.cost_each else None,
+                "words": t.words,
+            }
+            for t in found.chosen
+        ],
+    }
+    lines = []
+    for t in found.chosen:
+        lines.append(f"{t.name.capitalize()}: {t.spent:.2f} EUR, ready {t.plan.schedule.ready:%a %d %b}")
+        lines += [f"  - {w}" for w in t.words]
+    gap = "each purchase is proven the best" if found.gap < 1e-6 else f"purchases at most {100 * found.gap:.2f} % off"
+    lines.append(f"{found.weighed} plans were weighed; {gap}.")
+    lines += [f"Not known: {n}" for n in found.notes]
+    first = found.chosen[0].plan.schedule
+    late = first.needed is not None and first.ready > first.needed
+    return (FOUND if late else FINE), data, "\n".join(lines)
+
+
+def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
+    """Add the commands about days and the whole plan."""
+    add(
+        "plan",
+        plan_command,
+        "boards, stencil, panel, suppliers, parcels and days in one: cheapest in time, soonest, surest",
+        project,
+        ("--today", {"metavar": "DATE", "help": "the day on which all is ordered, year-month-day"}),
+    )
+    add(
+        "schedule",
+        schedule_command,
+        "when the tested boards are ready, what decides it, and how likely the day is kept",
+        project,
+        ("--today", {"metavar": "DATE", "help": "the day on which all is ordered, year-month-day"}),
+        ("--ics", {"metavar": "FILE", "help": "write the schedule as an iCalendar file"}),
+    )

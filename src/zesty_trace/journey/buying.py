@@ -11,7 +11,9 @@ from pathlib import Path
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.labour import jobs_of
 from zesty_trace.core.ordering.maker import Own, read_maker
+from zesty_trace.core.ordering.parts.building import Buildable, buildable
 from zesty_trace.core.ordering.parts.buying import Goal, Market, Purchase, buy
+from zesty_trace.core.ordering.parts.labels import labels_of, labels_pdf
 from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, batch_of, needs, read_losses
 from zesty_trace.core.ordering.parts.placed import Came, Line, order_csv, order_lines, order_name, read_order, receive
 from zesty_trace.core.ordering.parts.stock import Drawer, read_stock, stock_csv
@@ -19,6 +21,7 @@ from zesty_trace.core.ordering.parts.strips import LOST, STRIP, CutList, Strip, 
 from zesty_trace.core.ordering.parts.suppliers import Supplier, read_offers, read_supplier
 from zesty_trace.core.ordering.schedule import latest_start
 from zesty_trace.core.progress import Report, quiet
+from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
 from zesty_trace.files import exists_inside, names_inside, read_inside, text_of, write_inside
 from zesty_trace.journey.ordering import load_rates, needed_by
@@ -150,3 +153,26 @@ def strips_of(wanted: Sequence[Need]) -> dict[str, CutList]:
         table = pieces.setdefault(f"{word} {match[1]}x{STRIP}", {})
         table[int(match[2])] = table.get(int(match[2]), 0) + count
     return {strip: cut_strips(table, [Strip(STRIP)], LOST[strip.split()[0]]) for strip, table in pieces.items()}
+
+
+def order_labels(wired: Wired, project: Path, name: str, skip: int = 0) -> bytes:
+    """Return the labels of an order as a PDF. InputError for an order that is not there."""
+    titles = {kind.id: kind.title for kind in wired.catalogue.kinds.values()}
+    return labels_pdf(labels_of(load_order(project, name), titles), skip)
+
+
+def buildable_now(wired: Wired, project: Path) -> list[Buildable]:
+    """Return how many boards of each variant of the batch can be built with what is in the drawers, each by itself."""
+    drawers = load_stock(project)
+    return [buildable(wired, variant, drawers, count) for variant, count in batch_of(wired).items() if count]
+
+
+def say_buildable(found: Sequence[Buildable]) -> str:
+    """Return in words what can be built, and what the next board lacks."""
+    said = []
+    for b in found:
+        name = f" {b.variant}" if b.variant else ""
+        lacks = ", ".join(f"{count} x {sort}" for sort, count, _ in b.lacks[:3])
+        more = f" and {len(b.lacks) - 3} more" if len(b.lacks) > 3 else ""
+        said.append(f"{say_count(b.boards, 'board')}{name}" + (f"; the next lacks {lacks}{more}" if b.lacks else ""))
+    return f"Can be built now: {' · '.join(said)}" if said else ""

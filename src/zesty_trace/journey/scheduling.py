@@ -67,8 +67,7 @@ def plan_of(
 ) -> Plan:
     """Return the calendar for the cheapest offers in time, or for those that are given. InputError, Cancelled."""
     notes = []
-    asked = ask_houses(wired, today, project)
-    offer = offer or cheapest(asked.offers)
+    offer = offer or cheapest(ask_houses(wired, today, project).offers)
     own = own or load_own(project)
     if parts is None:
         market, wrong = market_of(wired, project, today)

@@ -195,7 +195,7 @@ def _slack(
     for task in tasks:
         planned = 0 if task.key in ends else (task.start - today).days
         last = end_of_all(task.key, planned)
-        low, high = 0, max(1, HORIZON_DAYS // 2)
+        low, high = 0, last + 1
         while low < high:
             middle = (low + high + 1) // 2
             if end_of_all(task.key, planned + middle) <= last:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QFileDialog, QFrame, QScrollArea, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QComboBox, QFileDialog, QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from zesty_trace.core.progress import Report
 from zesty_trace.desktop.kit import theme
@@ -19,8 +19,10 @@ from zesty_trace.files import write_given
 if TYPE_CHECKING:
     from zesty_trace.core.ordering.schedule import Schedule
     from zesty_trace.journey.scheduling import Plan
+    from zesty_trace.journey.together import Answer
 
 BAR_PX, HEAD_PX, NAME_PX = 19, 22, 150
+MOST_WORDS = 7
 
 
 class Gantt(QWidget):
@@ -115,6 +117,14 @@ class CalendarCard(QFrame):
         self.summary = label("", "", True)
         self.chart = Gantt()
         self.words = label("", "muted", True)
+        self.weigh_button = button(
+            "Weigh all plans", self.weigh, tip="Boards and parts together: cheapest, soonest, surest"
+        )
+        self.which = QComboBox()
+        self.which.setAccessibleName("Which plan")
+        self.which.hide()
+        self.which.activated.connect(self._choose)
+        self.answer: Answer | None = None
         self.export_button = button("Write a calendar file …", self.ask_for_file, tip="iCalendar, for any calendar")
         holder = QScrollArea()
         holder.setWidgetResizable(True)
@@ -123,7 +133,8 @@ class CalendarCard(QFrame):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(8)
-        for widget in (row(self.title, None), self.summary, holder, self.words, row(None, self.export_button)):
+        last = row(self.weigh_button, None, self.export_button)
+        for widget in (row(self.title, None, self.which), self.summary, holder, self.words, last):
             column.addWidget(widget)
         column.setStretch(2, 1)
 
@@ -132,6 +143,7 @@ class CalendarCard(QFrame):
         wired, folder, today = self.session.wired, self.session.path, self.session.today
         if self._of is wired or not self.isVisible():
             return
+        self.forget()
         self._of = wired
 
         def work(report: Report) -> tuple[Plan, list[str]]:
@@ -155,7 +167,36 @@ class CalendarCard(QFrame):
 
     def forget(self) -> None:
         """Have it worked out anew when next shown."""
-        self._of = None
+        self._of, self.answer = None, None
+        self.which.hide()
+
+    def weigh(self) -> None:
+        """Weigh all pairs of boards and parts, as a job."""
+        wired, folder, today = self.session.wired, self.session.path, self.session.today
+
+        def work(report: Report) -> Answer:
+            from zesty_trace.journey.together import together
+
+            return together(wired, folder, today, report)
+
+        def done(found: Answer) -> None:
+            if self._of is wired:
+                self.answer = found
+                self.which.clear()
+                self.which.addItems([t.name for t in found.chosen])
+                self.which.show()
+                self._choose(0)
+
+        self.session.jobs.start("Weighing all plans", work, done)
+
+    def _choose(self, number: int) -> None:
+        """Show one of the plans that were chosen."""
+        if self.answer is None or number >= len(self.answer.chosen):
+            return
+        self.which.setCurrentIndex(number)
+        chosen = self.answer.chosen[number]
+        self._take(chosen.plan, list(chosen.words[:MOST_WORDS]))
+        self.words.setText(f"{self.answer.weighed} plans were weighed. {self.words.text()}")
 
     def _take(self, plan: Plan, said: list[str]) -> None:
         self.plan = plan

@@ -3,11 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QSpinBox, QStackedWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QFrame,
+    QHeaderView,
+    QSpinBox,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.progress import Report
@@ -16,6 +26,7 @@ from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import InputError, ZestyError
+from zesty_trace.files import write_given
 
 if TYPE_CHECKING:
     from zesty_trace.core.ordering.parts.buying import Market, Purchase
@@ -282,11 +293,12 @@ class Unpacking(QWidget):
         self.instead.setAccessibleName("Came as another part: kind value package")
         self.one_button = button("These came", self.one)
         self.all_button = button("All the rest came", self.rest, True)
+        self.label_button = button("Labels …", self.ask_for_labels, tip="A PDF of labels for the bags, with codes")
         self.lines.itemSelectionChanged.connect(self._picked)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         for widget in (
-            row(self.order, None), self.words, self.lines,
+            row(self.order, None, self.label_button), self.words, self.lines,
             row(self.count, self.one_button, None, self.all_button), row(label("Came as"), self.instead, None),
         ):  # fmt: skip
             column.addWidget(widget)
@@ -305,7 +317,7 @@ class Unpacking(QWidget):
 
     def _show(self) -> None:
         from zesty_trace.core.ordering.parts.placed import missing
-        from zesty_trace.journey.buying import load_order
+        from zesty_trace.journey.buying import buildable_now, load_order, say_buildable
 
         name = self.order.currentText()
         try:
@@ -323,13 +335,36 @@ class Unpacking(QWidget):
             (0, 1, 3),
         )
         left = missing(lines)
-        self.words.setText(
-            "No orders yet: write them from the plan." if not lines else "All of it has come." if not left
-            else f"Still to come: {'; '.join(f'{x.short} x {x.sort} for {x.refs}' for _, x in left[:3])}"
-            + (f" and {len(left) - 3} more" if len(left) > 3 else "")
-        )  # fmt: skip
+        able = say_buildable(buildable_now(self.session.wired, self.session.path))
+        if not lines:
+            said = "No orders yet: write them from the plan."
+        elif not left:
+            said = "All of it has come."
+        else:
+            first = "; ".join(f"{x.short} x {x.sort} for {x.refs}" for _, x in left[:2])
+            more = f" and {len(left) - 2} more" if len(left) > 2 else ""
+            said = f"Still to come: {first}{more}."
+        self.words.setText(f"{said} {able}".strip())
+        self.label_button.setEnabled(bool(lines))
         self.one_button.setEnabled(bool(lines))
         self.all_button.setEnabled(bool(left))
+
+    def ask_for_labels(self) -> None:
+        """Ask where the labels go."""
+        name, _ = QFileDialog.getSaveFileName(self, "Labels for the bags", "labels.pdf", "PDF (*.pdf)")
+        if name:
+            self.write_labels(Path(name))
+
+    def write_labels(self, path: Path) -> None:
+        """Write labels for the bags of the order."""
+        from zesty_trace.journey.buying import order_labels
+
+        wired, folder, name = self.session.wired, self.session.path, self.order.currentText()
+
+        def work(_report: Report) -> None:
+            write_given(path, order_labels(wired, folder, name))
+
+        self.session.jobs.start("Writing labels", work, lambda _v: self.session.message.emit(f"Wrote {path}"))
 
     def _picked(self) -> None:
         for index in self.lines.selectedIndexes()[:1]:

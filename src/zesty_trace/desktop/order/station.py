@@ -106,9 +106,9 @@ class OrderStation(Station):
                 return
             order = replace(order, width_mm=size[0], height_mm=size[1], layers=layers)
         asked = ask_houses(self.session.wired, self.session.today, self.session.path, order)
-        self.card.show_offers(
-            asked.question, asked.offers, "" if looked is not None else self._panel_words(asked.question)
-        )
+        more = "" if looked is not None else self._panel_words(asked.question)
+        more += "".join(f" Left out: {error}." for error in asked.unreadable)
+        self.card.show_offers(asked.question, asked.offers, more)
 
     def _panel_words(self, asked: Question) -> str:
         """Return what a panel would save; "" if none saves anything."""

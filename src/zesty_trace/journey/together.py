@@ -1,0 +1,157 @@
+"""One plan over boards, stencil, panel, suppliers, parcels and days: the cheapest in time, the soonest within the
+budget, and the one with the fewest surprises.
+
+Boards and parts meet only in the money and in the day on which building can begin. So all offers for boards that no
+other beats, singly and on a panel, are put together with all purchases of parts that no other beats in money and day;
+each of those is exact (a mixed-integer programme). The best of all pairs is the best of all plans, up to the gap of the
+purchases.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from decimal import Decimal
+from pathlib import Path
+
+from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money
+from zesty_trace.core.ordering.panels import best_panel
+from zesty_trace.core.ordering.parts.buying import Purchase
+from zesty_trace.core.ordering.quote import Offer, frontier
+from zesty_trace.core.ordering.reasons import Question, reasons
+from zesty_trace.core.progress import Report, quiet
+from zesty_trace.core.quantities import say_count
+from zesty_trace.errors import Cancelled
+from zesty_trace.journey.buying import load_own, market_of, purchase
+from zesty_trace.journey.ordering import ask_houses
+from zesty_trace.journey.scheduling import Plan, plan_of
+
+MOST_PURCHASES = 5  # of different days: the frontier of parts is followed so far
+
+
+@dataclass(frozen=True)
+class Together:
+    """Boards and parts of one plan, its calendar, and how it came to be chosen."""
+
+    name: str
+    plan: Plan
+    words: tuple[str, ...]
+
+    @property
+    def spent(self) -> Decimal:
+        """What is paid for boards and parts, in the budget's currency."""
+        return spent(self.plan)
+
+
+@dataclass(frozen=True)
+class Answer:
+    """The plans that were chosen of all that were weighed; `gap` is how far a purchase may be from the best."""
+
+    chosen: tuple[Together, ...]
+    weighed: int
+    gap: float
+    notes: tuple[str, ...]
+
+
+def spent(plan: Plan) -> Decimal:
+    """Return what is paid for boards and parts, in the budget's currency."""
+    boards = plan.offer.compared.amount if plan.offer is not None and plan.offer.compared is not None else Decimal(0)
+    return boards + (plan.parts.total.amount if plan.parts is not None else Decimal(0))
+
+
+def purchases(wired: Wired, project: Path, today: date, report: Report = quiet) -> tuple[list[Purchase], list[str]]:
+    """Return the purchases that no other beats in money and day, the cheapest and latest first."""
+    market, wrong = market_of(wired, project, today)
+    notes = [str(e) for e in wrong]
+    if not market.suppliers:
+        return [], [*notes, "No supplier is known: parts are taken to be here already"]
+    free = replace(market, by=None)
+    found: list[Purchase] = []
+    by: date | None = None
+    least: int | None = None
+    while len(found) < MOST_PURCHASES:
+        plan = purchase(replace(free, by=by), "cheapest", report)
+        short = sum(count for _, count in plan.short)
+        least = short if least is None else least
+        if short > least or plan.arrives is None:
+            break
+        found.append(plan)
+        by = plan.arrives - timedelta(days=1)
+        if not report(min(0.6, 0.15 * len(found)), "weighing purchases"):
+            raise Cancelled
+    return found, notes
+
+
+def together(wired: Wired, project: Path, today: date, report: Report = quiet) -> Answer:
+    """Return the cheapest plan in time, the soonest within the budget, and the one with the fewest surprises.
+
+    InputError for files that cannot be read; Cancelled.
+    """
+    asked = ask_houses(wired, today, project)
+    question = asked.question
+    offers = frontier(asked.offers)
+    found = best_panel(
+        list(question.houses), question.order, today, question.needed_by, question.budget, question.rates
+    )  # fmt: skip
+    if found is not None:
+        panels = f"on {say_count(found.panels, 'panel')} of {found.count}"
+        offers.append(replace(found.offer, freight=f"{found.offer.freight}, {panels}"))
+    parts, notes = purchases(wired, project, today, report)
+    own = load_own(project)
+    plans = []
+    boards: list[Offer | None] = list(offers) or [None]
+    goods: list[Purchase | None] = list(parts) or [None]
+    pairs = [(o, p) for o in boards for p in goods]
+    for k, (offer, bought) in enumerate(pairs):
+        if not report(0.6 + 0.4 * k / len(pairs), "putting boards and parts together"):
+            raise Cancelled
+        plans.append(plan_of(wired, project, today, offer, bought, own))
+    gap = max((p.gap for p in parts), default=0.0)
+    chosen = _choose(plans, question.budget)
+    return Answer(
+        tuple(Together(name, plan, tuple(_words(plan, plans, question))) for name, plan in chosen),
+        len(plans), gap, tuple(dict.fromkeys([*notes, *(n for p in plans for n in p.notes)])),
+    )  # fmt: skip
+
+
+def _choose(plans: Sequence[Plan], budget: float) -> list[tuple[str, Plan]]:
+    timely = [p for p in plans if p.schedule.needed is None or p.schedule.ready <= p.schedule.needed]
+    paid = [p for p in plans if budget <= 0 or spent(p) <= Decimal(str(budget))]
+    cheapest = min(timely or plans, key=lambda p: (spent(p), p.schedule.ready))
+    soonest = min(paid or plans, key=lambda p: (p.schedule.ready, spent(p)))
+    surest = max(paid or plans, key=lambda p: (p.schedule.likely or 0.0, -spent(p)))
+    dear = "" if paid else ", though above the budget"
+    return [
+        ("the cheapest in time" if timely else "the cheapest, for nothing is in time", cheapest),
+        (f"the soonest within the budget{dear}", soonest),
+        (f"the fewest surprises{dear}", surest),
+    ]
+
+
+def _words(plan: Plan, plans: Sequence[Plan], question: Question) -> list[str]:
+    """Say what a plan is, and what one change would win."""
+    s = plan.schedule
+    words = []
+    if plan.offer is not None:
+        words.append(f"Boards from {plan.offer.how}: {plan.offer.total}, here {plan.offer.arrives:%a %d %b}")
+    for sent in plan.parts.parcels if plan.parts is not None else ():
+        sums = f"{sent.goods} and {sent.cost}"
+        words.append(f"Parts from {sent.supplier} by {sent.parcel}: {sums}, here {sent.arrives:%a %d %b}")
+    likely = f", in time in {100 * s.likely:.0f} cases of 100" if s.likely is not None else ""
+    words.append(f"Ready {s.ready:%a %d %b}{likely}")
+    cheaper = [p for p in plans if spent(p) < spent(plan)]
+    if cheaper:
+        other = min(cheaper, key=spent)
+        days = (other.schedule.ready - s.ready).days
+        saved = Money(spent(plan) - spent(other), BUDGET_CURRENCY)
+        words.append(f"{say_count(days, 'day')} later saves {saved}" if days > 0 else f"Another saves {saved}")
+    sooner = [p for p in plans if p.schedule.ready < s.ready]
+    if sooner:
+        other = min(sooner, key=lambda p: (p.schedule.ready, spent(p)))
+        more = Money(spent(other) - spent(plan), BUDGET_CURRENCY)
+        words.append(f"{say_count((s.ready - other.schedule.ready).days, 'day')} sooner costs {more} more")
+    if plan.offer is not None and "panel" not in plan.offer.freight:
+        words += reasons(question, plan.offer)
+    return words
