@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import itertools
+import math
 import random
 from collections import Counter
+from dataclasses import replace
 from datetime import date, timedelta
 from decimal import Decimal
 
@@ -146,6 +148,21 @@ def test_a_hundred_are_cheaper_than_eighty_seven_and_it_says_so() -> None:
     assert "buy 100, not 87: 0.44 EUR cheaper in all" in line.why  # 1.74 against 1.30
     assert plan.total == money("4.80")
     assert plan.arrives == date(2026, 11, 30)  # a Sunday, so Monday
+
+
+def test_a_plan_says_how_good_it_is_and_what_nobody_has() -> None:
+    sort = Sort("led", "red", "LED0603")
+    offer = PartOffer("A-1", sort, ((1, Decimal("0.50")),), stock=3)
+    supplier = Supplier("S", "EUR", (Parcel("post", 2, Decimal("9.00")),), (offer,))
+    plan = buy(Market((Need(sort, "LED", (), 5, 0, 0),), (supplier,), TODAY))
+    assert [(n.sort, c) for n, c in plan.short] == [(sort, 2)]
+    assert plan.how_good == "no plan is better"
+    late = buy(Market((Need(sort, "LED", (), 5, 0, 0),), (supplier,), TODAY, TODAY))
+    assert (late.lines, late.short[0][1], late.parcels) == ((), 5, ())
+    assert replace(plan, gap=0.012).how_good == "at most 1.20 % from the best"
+    assert "not known" in replace(plan, gap=math.inf).how_good
+    other = Supplier("T", "USD", supplier.parcels, (offer,))
+    assert buy(Market((Need(sort, "LED", (), 5, 0, 0),), (other,), TODAY)).left_out == ("T: no rate for USD is known",)
 
 
 def test_more_is_bought_where_that_makes_the_freight_free() -> None:

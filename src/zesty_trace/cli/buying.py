@@ -124,8 +124,10 @@ def _plan_lines(plan: Purchase) -> list[str]:
                 lines.append(f"  {b.count:5} x {b.need.sort}, {b.offer.number}: {b.total}{why}")
     for need, count in plan.short:
         lines.append(f"SHORT {count} x {need.sort} for {' '.join(need.refs)}: nobody can send it in time")
-    gap = "proven the best" if plan.gap < 1e-6 else f"at most {100 * plan.gap:.2f} % from the best"
-    lines.append(f"In all {plan.total}, {plan.goal}, {gap}" if plan.lines else "Nothing needs to be bought.")
+    if plan.lines:
+        lines.append(f"In all {plan.total}, {plan.goal}: {plan.how_good}")
+    else:
+        lines.append("Nothing can be had in time." if plan.short else "Nothing needs to be bought.")
     return lines
 
 

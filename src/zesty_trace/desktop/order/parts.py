@@ -225,10 +225,9 @@ class PartsCard(QFrame):
         if not plan.lines and not plan.short:
             self.summary.setText("Nothing needs to be bought: all of it is in the drawers.")
             return
-        gap = "no plan is better" if plan.gap < 1e-6 else f"at most {100 * plan.gap:.2f} % from the best"
         came = f", the last here {plan.arrives:%a %d %b}" if plan.arrives else ""
         short = f" {say_count(len(plan.short), 'part')} SHORT." if plan.short else ""
-        goods = f"{plan.total} in {say_count(len(plan.parcels), 'parcel')}{came}; {gap}.{short}"
+        goods = f"{plan.total} in {say_count(len(plan.parcels), 'parcel')}{came}; {plan.how_good}.{short}"
         parcels = "; ".join(f"{s.supplier} by {s.parcel} {s.cost}, {s.arrives:%d %b}" for s in plan.parcels)
         by = self.market.by if self.market is not None else None
         begins = f" Wanted by {by:%a %d %b}, when the work must begin." if by else ""

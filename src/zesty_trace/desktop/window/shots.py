@@ -123,6 +123,11 @@ def _walk(window: MainWindow, shot: Callable[[str, str], None]) -> None:
     window.station.write()  # type: ignore[attr-defined]
     settle(window)
     shot("order", "4-order")
+    window.station.turn(1)  # type: ignore[attr-defined]
+    shot("order", "4b-parts")
+    window.station.turn(2)  # type: ignore[attr-defined]
+    shot("order", "4c-calendar")
+    window.station.turn(0)  # type: ignore[attr-defined]
     window.go("assembly")
     settle(window)
     window.station.record()  # type: ignore[attr-defined]

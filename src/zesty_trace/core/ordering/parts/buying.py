@@ -27,6 +27,7 @@ from zesty_trace.errors import Cancelled
 UNIT = Decimal("0.0001")
 NO_RATES = Rates()
 SECONDS = 20.0
+PROVEN = 1e-6
 Goal = Literal["cheapest", "soonest", "fewest parcels"]
 GOALS: tuple[Goal, ...] = ("cheapest", "soonest", "fewest parcels")
 
@@ -67,6 +68,15 @@ class Purchase:
     total: Money
     gap: float
     left_out: tuple[str, ...] = ()
+
+    @property
+    def how_good(self) -> str:
+        """How far it may be from the best plan, in words."""
+        if self.gap < PROVEN:
+            return "no plan is better"
+        if math.isinf(self.gap):
+            return "how good it is is not known: the time to weigh it was too short"
+        return f"at most {100 * self.gap:.2f} % from the best"
 
     @property
     def arrives(self) -> date | None:
@@ -301,10 +311,13 @@ class _Programme:
         if few_parcels:
             fewest = self._run(sends, kept, seconds)
             kept += [(sends, round(fewest.fun))] if fewest is not None else []
-        last = self._run(self._costs(), kept, seconds) or first
+        last = self._run(self._costs(), kept, seconds)
+        if last is None:  # the time was too short to weigh money: what is here is a plan, how good is not known
+            last, off = first, math.inf
+        else:
+            off = max(0.0, last.fun - (last.mip_dual_bound or 0.0)) / max(abs(last.fun), 1.0)
         x = np.rint(last.x).astype(int).tolist()
         counts = [x[self.lots + k] * c.offer.multiple for k, c in enumerate(self.choices)]
-        off = max(0.0, last.fun - (last.mip_dual_bound or 0.0)) / max(abs(last.fun), 1.0)
         return _Solved(counts, x[self.sends : self.shorts], x[self.shorts :], float(off))
 
     def _run(self, costs: Any, kept: list[tuple[Any, int]], seconds: float) -> Any:
