@@ -117,6 +117,7 @@ def test_odd_tables_are_told_with_their_place(catalogue: Catalogue, parts: str, 
     assert any(said in p for p in problems(parts, wiring, catalogue))
 
 
+@pytest.mark.campaign  # a load, not a case
 def test_ninety_thousand_problems_are_counted_and_twenty_told(catalogue: Catalogue) -> None:
     with pytest.raises(ImportFailed) as caught:
         import_prototype(TABLE.format("1k"), "net,ref,pin\n" + "A,Q1,1\n" * 90_000, catalogue)
