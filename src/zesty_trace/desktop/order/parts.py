@@ -104,6 +104,7 @@ class PartsCard(QFrame):
         self.plan: Purchase | None = None
         self.market: Market | None = None
         self._of: object = None
+        self._cut: object = None
         self.title = label("", "heading")
         self.goal = QComboBox()
         self.goal.addItems(["cheapest", "soonest", "fewest parcels"])
@@ -161,7 +162,7 @@ class PartsCard(QFrame):
 
     def pull(self) -> None:
         """Show what is needed, and have the purchase worked out if anything that it depends on changed."""
-        from zesty_trace.journey.buying import market_of, strips_of
+        from zesty_trace.journey.buying import market_of, needs_of, strips_of
 
         d = self.session.design
         self.spares.setValue(d.build.spare_boards)
@@ -169,17 +170,18 @@ class PartsCard(QFrame):
         boards = batch or f"{say_count(d.brief.quantity, 'board')} {d.build.variant}".strip()
         self.title.setText(f"Parts to buy for {boards}")
         try:
+            needs = tuple(needs_of(self.session.wired, self.session.path))
+            rows = [[str(n.fitted + n.spare), n.title, n.sort.value, n.sort.package] for n in needs]
+            fill(self.bom, rows, (0,))
+            if not self.isVisible():
+                return  # price lists are read, and strips cut, when somebody looks
             market, wrong = market_of(self.session.wired, self.session.path, self.session.today)
-            self.strips.show_lists(strips_of(market.needs))
         except ZestyError as error:
             self._nothing(str(error))
             return
-        rows = [[str(n.fitted + n.spare), n.title, n.sort.value, n.sort.package] for n in market.needs]
-        fill(self.bom, rows, (0,))
-        self.strips_words.setText(
-            "Cut or snap from strips of 40; a socket strip loses a position at each cut." if self.strips.lists
-            else "No headers or sockets are to be bought."
-        )  # fmt: skip
+        if needs != self._cut:
+            self._cut = needs
+            self.session.jobs.start("Cutting strips", lambda _r: strips_of(needs), self._take_strips, visible=False)
         stamp = (market.needs, market.suppliers, market.today, market.by, self.goal.currentText())
         self.market = market
         if not market.suppliers:
@@ -187,6 +189,14 @@ class PartsCard(QFrame):
             self.view_box.setCurrentIndex(1)
         elif stamp != self._of:
             self.work_out()
+
+    def _take_strips(self, lists: dict[str, CutList]) -> None:
+        self.strips.show_lists(lists)
+        self.strips_words.setText(
+            "Cut or snap from strips of 40; a socket strip loses a position at each cut."
+            if lists
+            else "No headers or sockets are to be bought."
+        )
 
     def _nothing(self, words: str) -> None:
         self.plan, self._of = None, None

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWi
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
+from zesty_trace.core.ordering.panels import OnPanel
 from zesty_trace.core.ordering.quote import order_of
 from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.desktop.kit.actions import Action
@@ -35,6 +36,7 @@ class OrderStation(Station):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
         self._read_of: object = None
+        self._panel_of: tuple[Question, OnPanel | None] | None = None
         self.files = FilesPanel(self.session, self.write, self._read, self._pull_offers)
         self.write_button = self.files.write_button
         outer.addWidget(self.files, 8)
@@ -111,8 +113,10 @@ class OrderStation(Station):
         self.card.show_offers(asked.question, asked.offers, more)
 
     def _panel_words(self, asked: Question) -> str:
-        """Return what a panel would save; "" if none saves anything."""
-        found = panel_that_pays(asked)
+        """Return what a panel would save; "" if none saves anything. The last answer is kept."""
+        if self._panel_of is None or self._panel_of[0] != asked:
+            self._panel_of = asked, panel_that_pays(asked)
+        found = self._panel_of[1]
         if found is None:
             return ""
         return (
