@@ -337,10 +337,26 @@ def test_parts_are_planned_ordered_and_unpacked_by_command_line(capsys, tmp_path
     bought: dict[str, int] = {}
     for line in plan["lines"]:
         bought[line["part"]] = bought.get(line["part"], 0) + line["count"]
+    cut = {part: n for c in plan["cut"] for part, n in c["pieces"].items()}
+    assert sum(n for part, n in cut.items()) > 20
     for need in plan["needs"]:
         part = " ".join(w for w in (need["kind"], need["value"], need["package"]) if w)
-        assert bought.get(part, 0) + need["stocked"] >= need["fitted"] + need["spare"] + need["loss"]
-    status, dear = run(capsys, "buy", name, "--today", "2026-11-27", "--goal", "soonest")
+        got = bought.get(part, 0) + cut.get(part, 0) + need["stocked"]
+        assert got >= need["fitted"] + need["spare"] + need["loss"], part
+    status, none = run(capsys, "buy", name, "--today", "2026-11-27")
+    assert (status, none["lines"]) == (0, [])  # all of it is on the way
+    first_order = plan["orders"][0]
+    assert run(capsys, "receive", name, first_order, "--withdraw")[0] == 0
+    again = run(capsys, "buy", name, "--today", "2026-11-27", "--by", "2026-12-24", "--compare", "--place")[1]
+    assert [p["goal"] for p in again["plans"]] == ["cheapest", "soonest", "fewest parcels"]
+    assert run(capsys, "receive", name, again["orders"][0], "--withdraw")[0] == 0
+    for order in again["orders"][1:]:
+        assert run(capsys, "receive", name, order, "--withdraw")[0] == 0
+    for order in plan["orders"][1:]:
+        assert run(capsys, "receive", name, order, "--withdraw")[0] == 0
+    anew = run(capsys, "buy", name, "--today", "2026-11-27", "--by", "2026-12-24", "--place")[1]
+    assert (anew["total"], anew["orders"]) == (plan["total"], plan["orders"])
+    status, dear = run(capsys, "buy", name, "--today", "2026-11-27", "--goal", "soonest", "--ignore-orders")
     assert dear["arrives"] <= max(p["arrives"] for p in plan["parcels"])
     first, *others = plan["orders"]
     status, order = run(capsys, "receive", name, first)
@@ -371,6 +387,11 @@ def test_parts_are_planned_ordered_and_unpacked_by_command_line(capsys, tmp_path
     assert run(capsys, "receive", name, first, "--labels", str(tmp_path / "l.pdf"))[1]["labels"]
     assert (tmp_path / "l.pdf").read_bytes().startswith(b"%PDF")
     assert run(capsys, "cut", "--pieces", "38x1", "36x1")[1]["strip of 40"]["bought"] == 2
-    assert run(capsys, "cut", name)[0] == 0
+    status, strips = run(capsys, "cut", name, "--done", "--where", "strip box")
+    assert status == 0
+    assert strips["Pin header strip of 40"]["bought"] == 0
+    assert run(capsys, "cut", name)[1] == {}
+    assert in_drawers(capsys, name)["serial_header Header-1x5"] == 12
+    assert run(capsys, "pace", name, "--add", "R0603", "40", "400")[1]["recorded"] == {"R0603": 10.0}
     assert run(capsys, "receive", name, first, "99=1")[0] == 2
     assert run(capsys, "stock", name, "--put", "resistor", "10k", "R0603", "-100000")[0] == 2

@@ -114,6 +114,12 @@ def write_inside(root: Path, name: str, data: bytes) -> None:
         _write_at(folder, leaf, data)
 
 
+def remove_inside(root: Path, name: str) -> None:
+    """Remove a file of the project itself, no link followed. FileProblem if there is none."""
+    with _told(root / name), _folder_of(root, name) as (folder, leaf):
+        os.unlink(leaf, dir_fd=folder)
+
+
 def _write_at(folder: int, leaf: str, data: bytes) -> None:
     fresh = f"{_TEMP_PREFIX}{secrets.token_hex(8)}{_TEMP_SUFFIX}"
     descriptor = os.open(

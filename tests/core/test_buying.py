@@ -14,8 +14,9 @@ import pytest
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.money import money
-from zesty_trace.core.ordering.parts.buying import GOALS, Market, buy
+from zesty_trace.core.ordering.parts.buying import GOALS, buy
 from zesty_trace.core.ordering.parts.need import Loss, Need, loss_of, needs, read_batch, read_losses
+from zesty_trace.core.ordering.parts.programme import Market
 from zesty_trace.core.ordering.parts.sorts import Sort, stands_in
 from zesty_trace.core.ordering.parts.stock import Drawer, put, read_stock, stock_csv
 from zesty_trace.core.ordering.parts.strips import Strip, cut_strips
@@ -112,15 +113,16 @@ def test_purchases_are_the_cheapest_of_all_that_there_are() -> None:
         market = a_market(r)
         least_short, least_money, least_parcels = every_plan(market)
         plans = {goal: buy(market, goal) for goal in GOALS}
+        anytime = every_plan(replace(market, by=None))[0]
         for goal, plan in plans.items():
-            assert sum(c for _, c in plan.short) == least_short, market
+            assert sum(c for _, c in plan.short) == (anytime if goal == "soonest" else least_short), market
             assert plan.total.amount == sum(
                 (b.total.amount for b in plan.lines), Decimal(0)
             ) + sum((p.cost.amount for p in plan.parcels), Decimal(0))  # fmt: skip
             for n in market.needs:
                 got = sum(b.count for b in plan.lines if b.need.sort == n.sort)
                 assert got + sum(c for s, c in plan.short if s.sort == n.sort) >= n.buy
-            if market.by is not None and plan.parcels:
+            if market.by is not None and plan.parcels and goal != "soonest":
                 assert plan.arrives is not None
                 assert plan.arrives <= market.by, goal
             for line in plan.lines:
@@ -132,8 +134,12 @@ def test_purchases_are_the_cheapest_of_all_that_there_are() -> None:
         assert plans["cheapest"].total.amount >= least_money - Decimal("0.001"), market
         assert len(plans["fewest parcels"].parcels) == least_parcels, market
         assert plans["cheapest"].gap < 1e-6
-        if plans["soonest"].arrives and plans["cheapest"].arrives:
-            assert plans["soonest"].arrives <= plans["cheapest"].arrives
+        first = plans["soonest"].arrives
+        if first is not None:  # a day sooner more is short
+            assert every_plan(replace(market, by=first - timedelta(days=1)))[0] > anytime
+            late = market.by is not None and first > market.by
+            assert late == (plans["soonest"].late_days > 0)
+            assert not late or anytime < least_short
         shortages += least_short > 0
     assert shortages > 1
 

@@ -198,6 +198,7 @@ def test_the_calendar_is_read_back_by_its_library(tmp_path: Path) -> None:
 def test_the_chosen_plans_are_the_best_of_all_pairs(tmp_path: Path) -> None:
     from zesty_trace.core.design import edits
     from zesty_trace.core.ordering.quote import frontier
+    from zesty_trace.journey.buying import market_of
     from zesty_trace.journey.demos import create_demo
     from zesty_trace.journey.kinds import project_catalogue
     from zesty_trace.journey.ordering import ask_houses
@@ -210,7 +211,7 @@ def test_the_chosen_plans_are_the_best_of_all_pairs(tmp_path: Path) -> None:
         (folder / "suppliers" / f"{name}.toml").unlink()
     wired = Wired(design, project_catalogue(folder))
     found = together(wired, folder, FRIDAY)
-    parts, _ = purchases(wired, folder, FRIDAY)
+    parts, _ = purchases(market_of(wired, folder, FRIDAY)[0])
     assert len(parts) > 1
     for cheap, dear in pairwise(parts):  # each is sooner, and none of the sooner ones is cheaper
         assert dear.arrives is not None

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -14,6 +14,7 @@ from zesty_trace.errors import InputError
 if TYPE_CHECKING:
     from zesty_trace.core.ordering.parts.buying import Purchase
     from zesty_trace.core.ordering.parts.strips import CutList
+    from zesty_trace.journey.buying import Shortage
 
 
 def stock_command(a: argparse.Namespace) -> Answer:
@@ -47,39 +48,77 @@ def buy_command(a: argparse.Namespace) -> Answer:
     """Plan the purchase of parts."""
     from zesty_trace.core.design import edits
     from zesty_trace.core.ordering.days import read_date
+    from zesty_trace.core.ordering.parts.buying import buy
     from zesty_trace.core.ordering.parts.need import read_batch
-    from zesty_trace.journey.buying import market_of, place_orders, purchase
+    from zesty_trace.journey.buying import market_of, place_orders, shortage_of, side_by_side
 
     if a.batch:
         batch = read_batch(a.batch)
-        edit(a.project, lambda w: edits.set_build(w.design, batch=batch))
+        edit(a.project, lambda w: edits.set_batch(w.design, batch))
     wired, folder = load(a.project)
     today = read_date(a.today or "", "--today") or date.today()
-    market, wrong = market_of(wired, folder, today, read_date(a.by or "", "--by"))
+    market, wrong = market_of(wired, folder, today, read_date(a.by or "", "--by"), a.ignore_orders)
     if not market.suppliers:
         hint = "Put a supplier's TOML into the project's suppliers folder (docs/parts.md)"
         raise wrong[0] if wrong else InputError("No supplier of parts is known", "suppliers", hint)
-    plan = purchase(market, a.goal)
+    plans = side_by_side(market) if a.compare else {a.goal: buy(market, a.goal)}
+    plan = plans[a.goal]
     written = place_orders(plan, folder, today) if a.place else []
     left_out = [*map(str, wrong), *plan.left_out]
     data = {
         "wanted_by": market.by.isoformat() if market.by else None,
         "needs": _needs(market),
         **_plan(plan),
+        **_shortage(shortage_of(wired, folder, market, plan), plan),
         "orders": written,
         "left_out": left_out,
     }
+    if a.compare:
+        data["plans"] = [_plan(p) for p in plans.values()]
     day = [f"All must be here by {market.by:%a %d %b}: then the work begins."] if market.by else []
-    lines = [*day, *_plan_lines(plan)]
+    coming = sum(1 for n in market.needs if n.coming)
+    day += [f"On the way already: {coming} of {len(market.needs)} sorts, see zt receive."] if coming else []
+    lines = [*day, *(_beside(plans) if a.compare else []), *_plan_lines(plan), *_shortage_lines(data)]
     lines += [f"Left out: {e}" for e in left_out]
     lines += [f"Wrote orders/{name}" for name in written]
-    return (FOUND if plan.short or wrong else FINE), data, "\n".join(lines)
+    late = plan.arrives is not None and market.by is not None and plan.arrives > market.by
+    return (FOUND if plan.short or wrong or late else FINE), data, "\n".join(lines)
+
+
+def _beside(plans: Mapping[Any, Purchase]) -> list[str]:
+    """Return the plans beside each other, a line each."""
+    return [f"{goal.capitalize():15} {p.brief}" for goal, p in plans.items()]
+
+
+def _shortage(found: Shortage, plan: Purchase) -> dict[str, Any]:
+    """Return what a shortage means: which boards can be built, and what else there is for each part."""
+    return {
+        "built": found.waiting.built,
+        "waiting": found.waiting.words if plan.short else "",
+        "alternates": {
+            str(need.sort): [
+                {"part": str(x.sort), "where": x.where, "price": x.price, "condition": x.condition} for x in others
+            ]
+            for need, others in found.others
+        },
+    }
+
+
+def _shortage_lines(data: Mapping[str, Any]) -> list[str]:
+    lines = [data["waiting"]] if data["waiting"] else []
+    for part, others in data["alternates"].items():
+        if not others:
+            lines.append(f"For {part} no other part of its kind is offered")
+        for x in others:
+            price = f", {x['price']}" if x["price"] else ""
+            lines.append(f"For {part}: {x['part']} ({x['where']}{price}): {x['condition']}")
+    return lines
 
 
 def _needs(market: Any) -> list[dict[str, Any]]:
     return [
         {"kind": n.sort.kind, "value": n.sort.value, "package": n.sort.package, "fitted": n.fitted, "spare": n.spare,
-         "loss": n.loss, "stocked": n.stocked, "buy": n.buy, "refs": n.refs}
+         "loss": n.loss, "stocked": n.stocked, "coming": n.coming, "buy": n.buy, "strip": n.strip, "refs": n.refs}
         for n in market.needs
     ]  # fmt: skip
 
@@ -109,6 +148,10 @@ def _plan(plan: Purchase) -> dict[str, Any]:
             for s in plan.parcels
         ],
         "short": [{"part": str(n.sort), "count": c, "refs": n.refs} for n, c in plan.short],
+        "cut": [
+            {"strip": str(c.strip.sort), "bought": c.plan.bought, "pieces": {str(n.sort): n.buy for n in c.pieces}}
+            for c in plan.cut
+        ],
     }
 
 
@@ -123,11 +166,12 @@ def _plan_lines(plan: Purchase) -> list[str]:
                 why = f"  ({b.why})" if b.why else ""
                 lines.append(f"  {b.count:5} x {b.need.sort}, {b.offer.number}: {b.total}{why}")
     for need, count in plan.short:
-        lines.append(f"SHORT {count} x {need.sort} for {' '.join(need.refs)}: nobody can send it in time")
+        lines.append(f"SHORT {count} x {need.sort} for {' '.join(need.refs)}: nobody can send it{plan.until}")
     if plan.lines:
         lines.append(f"In all {plan.total}, {plan.goal}: {plan.how_good}")
     else:
-        lines.append("Nothing can be had in time." if plan.short else "Nothing needs to be bought.")
+        lines.append(f"Nothing can be had{plan.until}." if plan.short else "Nothing needs to be bought.")
+    lines += [f"{c.strip.title}: {c.words}, from what is there" for c in plan.cut if not c.plan.bought]
     return lines
 
 
@@ -135,7 +179,15 @@ def receive_command(a: argparse.Namespace) -> Answer:
     """Note what came of an order, and put it into the drawers."""
     from zesty_trace.core.ordering.parts.placed import missing
     from zesty_trace.files import write_given
-    from zesty_trace.journey.buying import buildable_now, load_order, order_labels, orders, say_buildable, unpack
+    from zesty_trace.journey.buying import (
+        buildable_now,
+        load_order,
+        order_labels,
+        orders,
+        say_buildable,
+        unpack,
+        withdraw,
+    )
 
     wired, folder = load(a.project)
     if not a.order:
@@ -145,6 +197,9 @@ def receive_command(a: argparse.Namespace) -> Answer:
             or "No orders yet: zt buy --place"
         )
         return FINE, found, text
+    if a.withdraw:
+        withdraw(folder, a.order)
+        return FINE, {"order": a.order, "withdrawn": True}, f"{a.order} is taken back"
     came = [_came(w, a.where) for w in a.lines]
     if a.all:
         known = load_order(folder, a.order)
@@ -160,16 +215,19 @@ def receive_command(a: argparse.Namespace) -> Answer:
         "labels": a.labels,
         "buildable": {b.variant: b.boards for b in able},
         "lines": [
-            {"line": k, "part": str(x.sort), "ordered": x.count, "received": x.received, "came_as": x.came_as}
+            {"line": k, "part": str(x.sort), "ordered": x.count, "received": x.received, "came_as": x.came_as,
+             "coming": x.coming}
             for k, x in enumerate(lines, 1)
         ],
         "short": [{"line": k, "part": str(x.sort), "count": x.short, "refs": x.refs} for k, x in left],
-    }
+    }  # fmt: skip
     said = []
     for k, x in enumerate(lines, 1):
         other = f", came as {x.came_as}" if x.came_as else ""
         said.append(f"{k:3} {x.received} of {x.count} x {x.sort}{other}")
-    said += [f"Still to come: {x.short} x {x.sort} for {x.refs}" for _, x in left]
+    for _, x in left:
+        how = "Short, to be bought again" if x.unpacked else "Still to come"
+        said.append(f"{how}: {x.short} x {x.sort} for {x.refs}")
     said += [w for w in [say_buildable(able)] if w]
     return (FOUND if left else FINE), data, "\n".join(said)
 
@@ -190,24 +248,17 @@ def _came(word: str, place: str) -> Any:
 
 
 def cut_command(a: argparse.Namespace) -> Answer:
-    """Say how header and socket strips are cut."""
-    from zesty_trace.core.ordering.parts.strips import Strip, cut_strips
-    from zesty_trace.journey.buying import needs_of, strips_of
+    """Say how header and socket strips are cut; with --done, take them out of the drawers and put the pieces in."""
+    from zesty_trace.journey.buying import cut_now, cuttings_of
 
     if a.pieces:
-        wanted: dict[int, int] = {}
-        for word in a.pieces:
-            size, _, count = word.lower().partition("x")
-            if not size.isdigit() or not (count or "1").isdigit():
-                raise InputError(f"“{word}” is no piece", word, "Write positions x pieces, such as 6x4")
-            wanted[int(size)] = wanted.get(int(size), 0) + int(count or 1)
-        there = [Strip(n, 1, bought=False) for n in a.left or ()]
-        found = {f"strip of {a.strip}": cut_strips(wanted, [*there, Strip(a.strip)], a.lost)}
+        found = {f"strip of {a.strip}": _cut_pieces(a)}
     else:
         if not a.project:
             raise InputError("Neither a project nor pieces are named", "cut", "Write zt cut PROJECT, or --pieces 6x4")
         wired, folder = load(a.project)
-        found = strips_of(needs_of(wired, folder))
+        cuttings = cut_now(wired, folder, a.where) if a.done else cuttings_of(wired, folder)
+        found = {c.strip.title: c.plan for c in cuttings}
     data = {name: _cuts(c) for name, c in found.items()}
     lines = []
     for name, c in found.items():
@@ -215,11 +266,44 @@ def cut_command(a: argparse.Namespace) -> Answer:
         lines.append(f"{name}: {c.bought} to buy, {how}")
         for cut in c.cuts:
             pieces = " + ".join(map(str, cut.pieces))
-            lines.append(
-                f"  {cut.length}: {pieces}, {cut.left} left" + (f", {cut.lost} lost to cuts" if cut.lost else "")
-            )
+            lost = f", {cut.lost} lost to cuts" if cut.lost else ""
+            there = "" if cut.bought else ", of what is there"
+            lines.append(f"  {cut.length}: {pieces}, {cut.left} left{lost}{there}")
+    if a.done and found:
+        lines.append("Pieces and leftovers are in the drawers now.")
     status = BAD if any(not c.best for c in found.values()) else FINE
-    return status, data, "\n".join(lines) or "No headers or sockets are to be bought."
+    return status, data, "\n".join(lines) or "No headers or sockets have to be cut."
+
+
+def _cut_pieces(a: argparse.Namespace) -> CutList:
+    from zesty_trace.core.ordering.parts.strips import Strip, cut_strips
+
+    wanted: dict[int, int] = {}
+    for word in a.pieces:
+        size, _, count = word.lower().partition("x")
+        if not size.isdigit() or not (count or "1").isdigit():
+            raise InputError(f"“{word}” is no piece", word, "Write positions x pieces, such as 6x4")
+        wanted[int(size)] = wanted.get(int(size), 0) + int(count or 1)
+    there = [Strip(n, 1, bought=False) for n in a.left or ()]
+    return cut_strips(wanted, [*there, Strip(a.strip)], a.lost)
+
+
+def pace_command(a: argparse.Namespace) -> Answer:
+    """Show or add how long placing parts takes, by package: the calendar counts with it."""
+    from zesty_trace.core.ordering.days import read_date
+    from zesty_trace.core.ordering.parts.sheets import amount, whole
+    from zesty_trace.journey.buying import load_own, note_pace
+
+    _, folder = load(a.project)
+    today = read_date(a.today or "", "--today") or date.today()
+    for package, parts, seconds in a.add or ():
+        took = float(amount(seconds, "--add", "seconds", 36_000_000))
+        note_pace(folder, today, package, whole(parts, "--add", "parts", 1), took)
+    own = load_own(folder)
+    data = {"recorded": dict(own.timed), "by_hand": dict(own.seconds)}
+    lines = [f"{package}: {seconds:.1f} s a part, by hours.toml" for package, seconds in own.seconds]
+    lines += [f"{package}: {seconds:.1f} s a part, by the record" for package, seconds in own.timed]
+    return FINE, data, "\n".join(lines) or "No own times yet: the usual ones count (docs/parts.md)."
 
 
 def _cuts(c: CutList) -> dict[str, Any]:
@@ -260,6 +344,8 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         ("--by", {"metavar": "DATE", "help": "when all must be here (default: the brief's day)"}),
         ("--batch", {"nargs": "+", "metavar": "VARIANT=N", "help": "boards of each variant; kept in the project"}),
         ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
+        ("--compare", {"action": "store_true", "help": "cheapest, soonest and fewest parcels side by side"}),
+        ("--ignore-orders", {"action": "store_true", "help": "plan as if nothing were on the way"}),
         ("--place", {"action": "store_true", "help": "write an order for each supplier into the project"}),
     )
     add(
@@ -270,6 +356,7 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         ("order", {"nargs": "?", "help": "the order's file name; all orders without it"}),
         ("lines", {"nargs": "*", "metavar": "LINE=COUNT[,KIND:VALUE:PACKAGE]", "help": "what came, and as what"}),
         ("--all", {"action": "store_true", "help": "all other lines came whole"}),
+        ("--withdraw", {"action": "store_true", "help": "take the order back: nothing of it has come"}),
         ("--labels", {"metavar": "PDF", "help": "write labels for the bags of the order"}),
         ("--where", {"default": "", "metavar": "PLACE", "help": "the drawer that it is put into"}),
     )
@@ -282,4 +369,22 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         ("--strip", {"type": int, "default": 40, "metavar": "N", "help": "positions of a stock strip"}),
         ("--lost", {"type": int, "default": 0, "metavar": "N", "help": "positions lost at each cut: sockets 1"}),
         ("--left", {"nargs": "+", "type": int, "metavar": "N", "help": "leftover strips that are there"}),
+        ("--done", {"action": "store_true", "help": "it is cut: pieces and leftovers go into the drawers"}),
+        ("--where", {"default": "", "metavar": "PLACE", "help": "the drawer that they are put into"}),
+    )
+    add(
+        "pace",
+        pace_command,
+        "how long placing parts takes you, by package",
+        project,
+        (
+            "--add",
+            {
+                "nargs": 3,
+                "action": "append",
+                "metavar": ("PACKAGE", "PARTS", "SECONDS"),
+                "help": "so many parts took so long",
+            },
+        ),
+        ("--today", {"metavar": "DATE", "help": "the day on which they were placed"}),
     )

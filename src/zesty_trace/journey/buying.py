@@ -2,31 +2,46 @@
 
 from __future__ import annotations
 
-import re
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from datetime import date
+from decimal import Decimal
 from pathlib import Path
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.labour import jobs_of
-from zesty_trace.core.ordering.maker import Own, read_maker
+from zesty_trace.core.ordering.maker import Own, maker_toml, pace_csv, read_maker, read_pace
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
 from zesty_trace.core.ordering.parts.building import Buildable, buildable
-from zesty_trace.core.ordering.parts.buying import Goal, Market, Purchase, buy
+from zesty_trace.core.ordering.parts.buying import GOALS, Goal, Purchase, buy
+from zesty_trace.core.ordering.parts.headers import Cutting, cut, cuttings, remaining
 from zesty_trace.core.ordering.parts.labels import labels_of, labels_pdf
-from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, batch_of, needs, read_losses
-from zesty_trace.core.ordering.parts.placed import Came, Line, order_csv, order_lines, order_name, read_order, receive
+from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, batch_of, losses_csv, needs, read_losses
+from zesty_trace.core.ordering.parts.placed import (
+    Came,
+    Line,
+    freight_of,
+    freight_to,
+    on_the_way,
+    order_csv,
+    order_lines,
+    order_name,
+    read_order,
+    receive,
+)
+from zesty_trace.core.ordering.parts.programme import Market
 from zesty_trace.core.ordering.parts.stock import Drawer, read_stock, stock_csv
-from zesty_trace.core.ordering.parts.strips import LOST, STRIP, CutList, Strip, cut_strips
 from zesty_trace.core.ordering.parts.suppliers import Supplier, read_offers, read_supplier
+from zesty_trace.core.ordering.parts.waiting import Alternate, Waiting, alternates, short_pieces, waiting
 from zesty_trace.core.ordering.schedule import latest_start
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
-from zesty_trace.files import exists_inside, names_inside, read_inside, text_of, write_inside
+from zesty_trace.files import exists_inside, names_inside, read_inside, remove_inside, text_of, write_inside
 from zesty_trace.journey.ordering import load_rates, needed_by
 
-HOURS = "hours.toml"
+HOURS, PACE = "hours.toml", "pace.csv"
 STOCK, LOSSES_FILE, SUPPLIERS, ORDERS = "stock.csv", "losses.csv", "suppliers", "orders"
 
 
@@ -49,11 +64,36 @@ def load_losses(project: Path) -> tuple[Loss, ...]:
     return read_losses(text_of(read_inside(project, LOSSES_FILE, "table"), LOSSES_FILE), LOSSES_FILE)
 
 
+def keep_losses(project: Path, losses: Sequence[Loss]) -> None:
+    """Write the own losses of a project: those that are counted before the usual ones. StoreError."""
+    write_inside(project, LOSSES_FILE, losses_csv(losses).encode())
+
+
 def load_own(project: Path) -> Own:
-    """Return the maker's figures of a project; usual ones where it has none. InputError."""
-    if not exists_inside(project, HOURS):
-        return Own()
-    return read_maker(text_of(read_inside(project, HOURS, "table"), HOURS), HOURS)
+    """Return the maker's figures of a project, with times of the own record; usual ones where there are none.
+
+    InputError.
+    """
+    own = Own()
+    if exists_inside(project, HOURS):
+        own = read_maker(text_of(read_inside(project, HOURS, "table"), HOURS), HOURS)
+    if exists_inside(project, PACE):
+        own = replace(own, timed=read_pace(text_of(read_inside(project, PACE, "table"), PACE), PACE))
+    return own
+
+
+def keep_own(project: Path, own: Own) -> None:
+    """Write the maker's figures of a project. StoreError."""
+    write_inside(project, HOURS, maker_toml(own).encode())
+
+
+def note_pace(project: Path, day: date, package: str, parts: int, seconds: float) -> None:
+    """Add to the record how long placing some parts took. InputError, StoreError."""
+    row = pace_csv([(day.isoformat(), package, parts, seconds)])
+    old = text_of(read_inside(project, PACE, "table"), PACE) if exists_inside(project, PACE) else ""
+    text = f"{old.rstrip()}\n{row.splitlines()[1]}\n" if old.strip() else row
+    read_pace(text, PACE)
+    write_inside(project, PACE, text.encode())
 
 
 def wanted_by(wired: Wired, project: Path, today: date) -> date | None:
@@ -62,8 +102,15 @@ def wanted_by(wired: Wired, project: Path, today: date) -> date | None:
     if needed is None:
         return None
     own = load_own(project)
-    hours = sum(job.hours for job in jobs_of(wired, batch_of(wired), own.seconds))
+    hours = sum(job.hours for job in jobs_of(wired, batch_of(wired), own.placing))
     return max(today, latest_start(own.maker, hours, needed))
+
+
+def keep_pace(wired: Wired, project: Path, day: date, refs: Sequence[str], seconds: float) -> None:
+    """Add to the record how long placing some parts took, shared out by package. InputError, StoreError."""
+    packages = Counter(wired.package(ref).id for ref in refs)
+    for package, count in packages.items():
+        note_pace(project, day, package, count, seconds * count / len(refs))
 
 
 def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
@@ -86,38 +133,100 @@ def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
     return found, wrong
 
 
-def needs_of(wired: Wired, project: Path) -> list[Need]:
-    """Return what the brief's boards and their spares take, less what is in the drawers."""
+def coming_to(project: Path) -> list[Drawer]:
+    """Return what is on the way: the lines of all orders that were not unpacked. InputError."""
+    return [d for name in orders(project) for d in on_the_way(load_order(project, name), name)]
+
+
+def expected(project: Path) -> dict[str, date | None]:
+    """Return the orders of which something is on the way, and when it should be here. InputError."""
+    found: dict[str, date | None] = {}
+    for name in orders(project):
+        lines = [x for x in load_order(project, name) if x.coming]
+        if lines:
+            found[name] = max((x.expected for x in lines if x.expected is not None), default=None)
+    return found
+
+
+def needs_of(wired: Wired, project: Path, ignore_orders: bool = False) -> list[Need]:
+    """Return what the brief's boards and their spares take, less what is in the drawers and on the way."""
+    return _counted(wired, project, ignore_orders)[0]
+
+
+def _counted(wired: Wired, project: Path, ignore_orders: bool = False) -> tuple[list[Need], list[Drawer]]:
+    """Return the needs, and what no need takes of drawers and of what is on the way."""
     spare = wired.design.build.spare_boards
-    return needs(wired, batch_of(wired), spare, load_stock(project), load_losses(project))
+    drawers = load_stock(project)
+    coming = [] if ignore_orders else coming_to(project)
+    found = needs(wired, batch_of(wired), spare, drawers, load_losses(project), coming)
+    return found, remaining([*drawers, *coming], found)
 
 
-def market_of(wired: Wired, project: Path, today: date, by: date | None = None) -> tuple[Market, list[InputError]]:
+def market_of(
+    wired: Wired, project: Path, today: date, by: date | None = None, ignore_orders: bool = False
+) -> tuple[Market, list[InputError]]:
     """Return what is needed and who sells it, by the day on which work must begin unless another is given."""
     suppliers, wrong = load_suppliers(project)
     day = by if by is not None else wanted_by(wired, project, today)
-    return Market(tuple(needs_of(wired, project)), tuple(suppliers), today, day, load_rates(project)), wrong
+    wanted, left = _counted(wired, project, ignore_orders)
+    found = Market(tuple(wanted), tuple(suppliers), today, day, load_rates(project))
+    try:
+        cut = cuttings(wanted, left, [o.sort for s in suppliers for o in s.offers])
+    except InputError as error:  # then headers are bought as they are sold
+        cut, wrong = [], [*wrong, error]
+    return replace(found, cut=tuple(cut), line_cost=load_own(project).order_line_eur), wrong
 
 
-def purchase(market: Market, goal: Goal = "cheapest", report: Report = quiet) -> Purchase:
-    """Return the best purchase by a goal."""
-    return buy(market, goal, report)
+def side_by_side(market: Market, report: Report = quiet) -> dict[Goal, Purchase]:
+    """Return the best purchase by each goal. Cancelled."""
+    found: dict[Goal, Purchase] = {}
+    for k, goal in enumerate(GOALS):
+
+        def part(share: float, words: str, done: int = k, which: str = goal) -> bool:
+            return report((done + share) / len(GOALS), f"{which}: {words}")
+
+        found[goal] = buy(market, goal, part)
+    return found
+
+
+@dataclass(frozen=True)
+class Shortage:
+    """What a purchase leaves: which boards can be built, and what else there is for each part that is short."""
+
+    waiting: Waiting
+    others: tuple[tuple[Need, tuple[Alternate, ...]], ...]
+
+
+def shortage_of(wired: Wired, project: Path, market: Market, plan: Purchase) -> Shortage:
+    """Return which boards can be built with what a purchase brings, and what else there is. InputError."""
+    drawers = load_stock(project) if plan.short else []
+    built = waiting(batch_of(wired), market.needs, short_pieces(plan.short, market.cut))
+    return Shortage(built, tuple((need, tuple(alternates(market, need, drawers))) for need, _ in plan.short))
 
 
 def place_orders(plan: Purchase, project: Path, day: date) -> list[str]:
-    """Write an order for each supplier of a plan into the project; return the file names. StoreError.
+    """Write an order for each supplier of a plan into the project, beside those of the day; return the file names.
 
-    InputError if there is an order of that name with something received.
+    StoreError.
     """
+    taken = set(orders(project))
     written = {}
     for supplier in dict.fromkeys(b.supplier for b in plan.lines):
-        name = order_name(supplier, day)
-        if exists_inside(project, f"{ORDERS}/{name}") and any(x.received for x in load_order(project, name)):
-            raise InputError(f"Of {name} something has come already", name, "Order the rest on another day")
-        written[name] = order_csv(order_lines(plan, supplier))
+        first = order_name(supplier, day)
+        names = (first, *(f"{Path(first).stem}-{k}.csv" for k in range(2, 1000)))
+        name = next(n for n in names if n not in taken)
+        taken.add(name)
+        written[name] = order_csv(order_lines(plan, supplier), freight_to(plan, supplier))
     for name, text in written.items():
         write_inside(project, f"{ORDERS}/{name}", text.encode())
     return list(written)
+
+
+def withdraw(project: Path, name: str) -> None:
+    """Take back an order of which nothing has come. InputError, StoreError."""
+    if any(x.unpacked for x in load_order(project, name)):
+        raise InputError(f"Of {name} something has come already", name, "Unpack the rest of it instead")
+    remove_inside(project, f"{ORDERS}/{name}")
 
 
 def orders(project: Path) -> list[str]:
@@ -127,32 +236,49 @@ def orders(project: Path) -> list[str]:
 
 def load_order(project: Path, name: str) -> list[Line]:
     """Return the lines of an order. InputError."""
-    return read_order(text_of(read_inside(project, f"{ORDERS}/{name}", "table"), name), name)
+    return read_order(_order_text(project, name), name)
+
+
+def _order_text(project: Path, name: str) -> str:
+    return text_of(read_inside(project, f"{ORDERS}/{name}", "table"), name)
+
+
+def spent_on_orders(project: Path) -> tuple[Decimal, list[str]]:
+    """Return what the orders of a project cost, and of which the freight is not known. InputError."""
+    total, unknown = Decimal(0), []
+    for name in orders(project):
+        freight = freight_of(_order_text(project, name))
+        sums = (rounded(Money(x.price * x.count, BUDGET_CURRENCY)).amount for x in load_order(project, name))
+        total += sum(sums, freight or Decimal(0))
+        unknown += [name] if freight is None else []
+    return total, unknown
 
 
 def unpack(project: Path, name: str, came: Sequence[Came]) -> list[Line]:
     """Note what came of an order and put it into the drawers; return the order as it stands. InputError, StoreError."""
     lines, drawers = receive(load_order(project, name), load_stock(project), came)
     keep_stock(project, drawers)
-    write_inside(project, f"{ORDERS}/{name}", order_csv(lines).encode())
+    write_inside(project, f"{ORDERS}/{name}", order_csv(lines, freight_of(_order_text(project, name))).encode())
     return lines
 
 
-def strips_of(wanted: Sequence[Need]) -> dict[str, CutList]:
-    """Return how headers and sockets of one row or two are cut from strips: sort of strip -> cut list.
+def cuttings_of(wired: Wired, project: Path) -> list[Cutting]:
+    """Return how the headers and sockets that are still wanted are cut, from what is in the drawers first."""
+    drawers = load_stock(project)
+    wanted = needs(wired, batch_of(wired), wired.design.build.spare_boards, drawers, load_losses(project))
+    suppliers, _ = load_suppliers(project)
+    return cuttings(wanted, remaining(drawers, wanted), [o.sort for s in suppliers for o in s.offers])
 
-    Pieces for losses are not counted: what breaks is cut anew from what is left over.
+
+def cut_now(wired: Wired, project: Path, place: str = "") -> list[Cutting]:
+    """Cut what is wanted from the strips that are there: pieces and leftovers go into the drawers. Return what was cut.
+
+    InputError if strips must come first; StoreError.
     """
-    pieces: dict[str, dict[int, int]] = {}
-    for need in wanted:
-        match = re.fullmatch(r"Header-(\d+)x(\d+)", need.sort.package)
-        count = need.fitted + need.spare - need.stocked
-        if match is None or count <= 0:
-            continue
-        word = "socket" if "socket" in need.sort.kind else "header"
-        table = pieces.setdefault(f"{word} {match[1]}x{STRIP}", {})
-        table[int(match[2])] = table.get(int(match[2]), 0) + count
-    return {strip: cut_strips(table, [Strip(STRIP)], LOST[strip.split()[0]]) for strip, table in pieces.items()}
+    found = cuttings_of(wired, project)
+    if found:
+        keep_stock(project, cut(load_stock(project), found, place))
+    return found
 
 
 def order_labels(wired: Wired, project: Path, name: str, skip: int = 0) -> bytes:

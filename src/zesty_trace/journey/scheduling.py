@@ -11,13 +11,13 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.labour import Job, jobs_of
 from zesty_trace.core.ordering.maker import Own
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
-from zesty_trace.core.ordering.parts.buying import Purchase
+from zesty_trace.core.ordering.parts.buying import Purchase, buy
 from zesty_trace.core.ordering.parts.need import batch_of
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.core.ordering.schedule import PARCEL_SPREAD, Schedule, Wait, schedule
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
-from zesty_trace.journey.buying import load_own, market_of, purchase
+from zesty_trace.journey.buying import expected, load_own, market_of, spent_on_orders
 from zesty_trace.journey.ordering import Asked, ask_houses, needed_by
 
 FILES_HOURS = 0.5
@@ -34,6 +34,7 @@ class Plan:
     own: Own
     boards: int
     notes: tuple[str, ...] = ()
+    ordered: Decimal = Decimal(0)  # what was ordered before
 
     @property
     def cost(self) -> Money | None:
@@ -42,7 +43,7 @@ class Plan:
             return None
         hours = sum(t.hours for t in self.schedule.tasks)
         total = self.offer.compared.amount + CONSUMABLES_EUR * self.boards
-        total += self.parts.total.amount if self.parts is not None else Decimal(0)
+        total += self.ordered + (self.parts.total.amount if self.parts is not None else Decimal(0))
         total += Decimal(str(round(hours, 4))) * Decimal(str(self.own.maker.rate_eur_per_h))
         return rounded(Money(total, BUDGET_CURRENCY))
 
@@ -70,28 +71,53 @@ def plan_of(
     offer = offer or cheapest(ask_houses(wired, today, project).offers)
     own = own or load_own(project)
     if parts is None:
-        market, wrong = market_of(wired, project, today)
-        notes += [str(e) for e in wrong]
-        if market.suppliers:
-            parts = purchase(market, "cheapest", report)
-        else:
-            notes.append("No supplier is known: parts are taken to be here already")
+        parts, said = _bought(wired, project, today, report)
+        notes += said
     if parts is not None and parts.short:
-        notes.append(f"{say_count(len(parts.short), 'part')} cannot be had in time: the schedule does without them")
+        notes.append(f"{say_count(len(parts.short), 'part')} cannot be had: the day holds only if they are found")
     if offer is None:
         notes.append("No house makes the boards, or their prices do not compare: their days are not in the schedule")
     batch = batch_of(wired)
     waits, needs = _waits(today, offer, parts)
-    jobs = [Job("files", "Files written and looked through", FILES_HOURS), *jobs_of(wired, batch, own.seconds)]
+    for name, day in expected(project).items():
+        waits.append(Wait(f"order {name}", f"{name[11:-4]} on the way", today, max(today, day or today), 0.0))
+        needs.setdefault("kitting", []).append(f"order {name}")
+        if day is None or day < today:
+            late = f"was expected {day:%a %d %b}" if day else "has no day on which it is expected"
+            notes.append(f"{name} {late}: it is counted as here today")
+    jobs = [Job("files", "Files written and looked through", FILES_HOURS), *jobs_of(wired, batch, own.placing)]
     found = schedule(today, waits, jobs, needs, own.maker, needed_by(wired.design), draws)
-    return Plan(found, offer, parts, own, sum(batch.values()), tuple(notes))
+    ordered, unknown = spent_on_orders(project)
+    notes += [f"The freight of {', '.join(unknown)} is not in the cost"] if unknown else []
+    return Plan(found, offer, parts, own, sum(batch.values()), tuple(notes), ordered)
+
+
+def _bought(wired: Wired, project: Path, today: date, report: Report) -> tuple[Purchase | None, list[str]]:
+    """Return the cheapest purchase in time, or the soonest where that leaves less short; and what is to be said."""
+    market, wrong = market_of(wired, project, today)
+    said = [str(e) for e in wrong]
+    if not market.suppliers:
+        return None, [*said, "No supplier is known: parts are taken to be here already"]
+    cheapest = buy(market, "cheapest", report)
+    if not cheapest.short:
+        return cheapest, said
+    first = buy(market, "soonest", report)
+    if sum(c for _, c in first.short) >= sum(c for _, c in cheapest.short):
+        return cheapest, said
+    by = f"by {market.by:%a %d %b}" if market.by else "in time"
+    return first, [*said, f"Not all parts can be here {by}, when the work must begin: the soonest purchase is taken"]
+
+
+def doubt_days(offer: Offer) -> float:
+    """Return how much later the parcel of an offer is in one case of ten: as the sheet says, else by its way."""
+    return offer.days_late or PARCEL_SPREAD * (offer.arrives - offer.ships).days
 
 
 def _waits(today: date, offer: Offer | None, parts: Purchase | None) -> tuple[list[Wait], dict[str, list[str]]]:
     waits = []
     needs: dict[str, list[str]] = {}
     if offer is not None:
-        late = offer.days_late or PARCEL_SPREAD * (offer.arrives - offer.ships).days
+        late = doubt_days(offer)
         waits.append(Wait("fabrication", f"Boards made by {offer.house}", today, offer.ships))
         waits.append(
             Wait("boards", f"Boards under way, {offer.freight}", offer.ships, offer.arrives, late, ("fabrication",))
@@ -117,7 +143,7 @@ def wins(wired: Wired, project: Path, today: date, plan: Plan, asked: Asked | No
         said += _won(plan, other, f"boards from {quick.how}")
     market, _ = market_of(wired, project, today)
     if market.suppliers and plan.parts is not None:
-        fast = purchase(market, "soonest")
+        fast = buy(market, "soonest")
         other = plan_of(wired, project, today, plan.offer, fast, plan.own, draws=0)
         said += _won(plan, other, "the soonest parts")
     more = replace(

@@ -2,9 +2,9 @@
 budget, and the one with the fewest surprises.
 
 Boards and parts meet only in the money and in the day on which building can begin. So all offers for boards that no
-other beats, singly and on a panel, are put together with all purchases of parts that no other beats in money and day;
+other beats, singly and on panels, are put together with all purchases of parts that no other beats in money and day;
 each of those is exact (a mixed-integer programme). The best of all pairs is the best of all plans, up to the gap of the
-purchases.
+purchases; if there are more purchases than are weighed, that is said.
 """
 
 from __future__ import annotations
@@ -17,18 +17,19 @@ from pathlib import Path
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money
-from zesty_trace.core.ordering.panels import best_panel
-from zesty_trace.core.ordering.parts.buying import Purchase
-from zesty_trace.core.ordering.quote import Offer, frontier
+from zesty_trace.core.ordering.panels import on_panels
+from zesty_trace.core.ordering.parts.buying import Purchase, buy
+from zesty_trace.core.ordering.parts.programme import Market
+from zesty_trace.core.ordering.quote import Offer, comparable
 from zesty_trace.core.ordering.reasons import Question, reasons
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import Cancelled
-from zesty_trace.journey.buying import load_own, market_of, purchase
+from zesty_trace.journey.buying import load_own, market_of
 from zesty_trace.journey.ordering import ask_houses
-from zesty_trace.journey.scheduling import Plan, plan_of
+from zesty_trace.journey.scheduling import Plan, doubt_days, plan_of
 
-MOST_PURCHASES = 5  # of different days: the frontier of parts is followed so far
+MOST_PURCHASES = 16  # of different days: the frontier of parts is followed so far
 
 
 @dataclass(frozen=True)
@@ -61,25 +62,27 @@ def spent(plan: Plan) -> Decimal:
     return boards + (plan.parts.total.amount if plan.parts is not None else Decimal(0))
 
 
-def purchases(wired: Wired, project: Path, today: date, report: Report = quiet) -> tuple[list[Purchase], list[str]]:
-    """Return the purchases that no other beats in money and day, the cheapest and latest first."""
-    market, wrong = market_of(wired, project, today)
-    notes = [str(e) for e in wrong]
+def purchases(market: Market, report: Report = quiet) -> tuple[list[Purchase], list[str]]:
+    """Return the purchases that no other beats in money and day, the cheapest and latest first; and what is said."""
     if not market.suppliers:
-        return [], [*notes, "No supplier is known: parts are taken to be here already"]
+        return [], ["No supplier is known: parts are taken to be here already"]
+    notes: list[str] = []
     free = replace(market, by=None)
     found: list[Purchase] = []
     by: date | None = None
     least: int | None = None
-    while len(found) < MOST_PURCHASES:
-        plan = purchase(replace(free, by=by), "cheapest", report)
+    while True:
+        if len(found) == MOST_PURCHASES:
+            notes.append(f"Purchases sooner than {found[-1].arrives:%a %d %b} were not weighed")
+            break
+        plan = buy(replace(free, by=by), "cheapest")
         short = sum(count for _, count in plan.short)
         least = short if least is None else least
         if short > least or plan.arrives is None:
             break
         found.append(plan)
         by = plan.arrives - timedelta(days=1)
-        if not report(min(0.6, 0.15 * len(found)), "weighing purchases"):
+        if not report(0.6 * len(found) / MOST_PURCHASES, f"weighing purchases: {plan.arrives:%d %b}"):
             raise Cancelled
     return found, notes
 
@@ -91,18 +94,18 @@ def together(wired: Wired, project: Path, today: date, report: Report = quiet) -
     """
     asked = ask_houses(wired, today, project)
     question = asked.question
-    offers = frontier(asked.offers)
-    found = best_panel(
-        list(question.houses), question.order, today, question.needed_by, question.budget, question.rates
-    )  # fmt: skip
-    if found is not None:
-        panels = f"on {say_count(found.panels, 'panel')} of {found.count}"
-        offers.append(replace(found.offer, freight=f"{found.offer.freight}, {panels}"))
-    parts, notes = purchases(wired, project, today, report)
+    houses = list(question.houses)
+    panels = on_panels(houses, question.order, today, question.needed_by, question.budget, question.rates)
+    offers = _unbeaten([*asked.offers, *panels])
+    market, wrong = market_of(wired, project, today)
+    parts, notes = purchases(market, report)
+    notes = [*map(str, wrong), *notes]
     own = load_own(project)
     plans = []
     boards: list[Offer | None] = list(offers) or [None]
     goods: list[Purchase | None] = list(parts) or [None]
+    if parts:  # fewer parcels, fewer surprises
+        goods.append(buy(market, "fewest parcels", report))
     pairs = [(o, p) for o in boards for p in goods]
     for k, (offer, bought) in enumerate(pairs):
         if not report(0.6 + 0.4 * k / len(pairs), "putting boards and parts together"):
@@ -114,6 +117,15 @@ def together(wired: Wired, project: Path, today: date, report: Report = quiet) -
         tuple(Together(name, plan, tuple(_words(plan, plans, question))) for name, plan in chosen),
         len(plans), gap, tuple(dict.fromkeys([*notes, *(n for p in plans for n in p.notes)])),
     )  # fmt: skip
+
+
+def _unbeaten(offers: Sequence[Offer]) -> list[Offer]:
+    """Return the offers that no other beats in money, day and doubt, the soonest first."""
+    found: list[Offer] = []
+    for offer in sorted(comparable(list(offers)), key=lambda o: (o.arrives, o.amount, doubt_days(o))):
+        if not any(o.amount <= offer.amount and doubt_days(o) <= doubt_days(offer) for o in found):
+            found.append(offer)
+    return found
 
 
 def _choose(plans: Sequence[Plan], budget: float) -> list[tuple[str, Plan]]:

@@ -252,7 +252,7 @@ def _numbers(kind: Kind) -> Iterator[tuple[str, str, str]]:
     if not -60.0 <= kind.heat_max_c <= 1000.0:
         yield ".heat_max_c", f"{kind.heat_max_c} °C cannot be", "Up to 1000 °C"
     for name, value in msgspec.structs.asdict(kind.facts).items():
-        if value is not None and not isinstance(value, bool) and not _inside(value, ANY):
+        if value is not None and not isinstance(value, bool | str) and not _inside(value, ANY):
             yield ".facts", f"{shorten(name)} = {value} is no finite number", "Write a number"
     for choice in kind.choices:
         if not (_inside(choice.ohm, (0.0, 1e12)) and _inside(choice.volt, ANY)):

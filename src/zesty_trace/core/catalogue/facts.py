@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Literal
 
 import msgspec
 
@@ -46,6 +47,7 @@ class Facts(msgspec.Struct, frozen=True, kw_only=True, forbid_unknown_fields=Tru
     inductive: bool = False
     ac: bool = False
     light: bool = False
+    strip: Literal["", "header", "socket"] = ""
 
     @property
     def feed_range_v(self) -> tuple[float, float] | None:

@@ -38,6 +38,14 @@ def set_build(design: Design, **facts: Any) -> Design:
     return replace(design, build=replace(design.build, **facts))
 
 
+def set_batch(design: Design, batch: Mapping[str, int]) -> Design:
+    """Say how many boards are built of each variant; the brief's quantity becomes their sum. EditError for none."""
+    boards = sum(batch.values())
+    if boards < 1:
+        raise EditError("A batch needs at least one board", "batch", "Say how many of one variant")
+    return set_brief(set_build(design, batch=dict(batch)), quantity=boards)
+
+
 def set_name(design: Design, name: str) -> Design:
     """Rename the project."""
     if not name.strip():

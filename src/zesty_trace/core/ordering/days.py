@@ -123,3 +123,14 @@ def read_closed(words: Iterable[str], where: str) -> frozenset[date]:
         if len(found) > MOST_HOLIDAYS:
             raise InputError(f"More than {MOST_HOLIDAYS} days are closed", where, "Shorten the list")
     return frozenset(found)
+
+
+def say_closed(days: Iterable[date]) -> list[str]:
+    """Return days as they are written, those in a row as a span; `read_closed` reads them."""
+    found: list[tuple[date, date]] = []
+    for day in sorted(days):
+        if found and day - found[-1][1] == timedelta(days=1):
+            found[-1] = found[-1][0], day
+        else:
+            found.append((day, day))
+    return [a.isoformat() if a == b else f"{a.isoformat()}..{b.isoformat()}" for a, b in found]

@@ -30,7 +30,10 @@ class Job:
 
 
 def seconds_of(package: str, own: tuple[tuple[str, float], ...] = ()) -> float:
-    """Return how long one part of a package takes to place, by own figures first."""
+    """Return how long one part of a package takes to place, by own figures first, of the whole name before others."""
+    whole_name = next((seconds for name, seconds in own if name.casefold() == package.casefold()), None)
+    if whole_name is not None:
+        return whole_name
     for pattern, seconds in (*own, *SECONDS):
         if re.match(re.escape(pattern).replace(r"\*", ".*"), package, re.I):
             return seconds

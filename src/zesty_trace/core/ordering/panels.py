@@ -63,9 +63,7 @@ def best_panel(
     if singly is None or order.quantity < 2:
         return None
     best: OnPanel | None = None
-    for across, up, (wide, high) in _layouts(order):
-        panels = math.ceil(order.quantity / (across * up))
-        asked = replace(order, quantity=panels, width_mm=wide, height_mm=high)
+    for asked, across, up in _panels(order):
         offer = cheapest(quote(houses, asked, today, needed_by, budget, rates))
         if (
             offer is None
@@ -74,8 +72,27 @@ def best_panel(
         ):
             continue
         if offer.total < (best.offer.total if best else singly.total):
-            best = OnPanel(across, up, wide, high, panels, offer, singly)
+            best = OnPanel(across, up, asked.width_mm, asked.height_mm, asked.quantity, offer, singly)
     return best
+
+
+def on_panels(
+    houses: list[House], order: Order, today: date, needed_by: date | None, budget: float, rates: Rates = NO_RATES
+) -> list[Offer]:
+    """Return the offers of all houses for all panels; the freight says what panel it is."""
+    found = []
+    for asked, across, up in _panels(order):
+        panels = f"{asked.quantity} panel{'s' if asked.quantity > 1 else ''} of {across * up} ({across} x {up})"
+        for offer in quote(houses, asked, today, needed_by, budget, rates):
+            found.append(replace(offer, freight=f"{offer.freight}, {panels}"))
+    return found
+
+
+def _panels(order: Order) -> Iterator[tuple[Order, int, int]]:
+    """Yield the order of each panel that holds more than one board, with its boards across and up."""
+    for across, up, (wide, high) in _layouts(order):
+        panels = math.ceil(order.quantity / (across * up))
+        yield replace(order, quantity=panels, width_mm=wide, height_mm=high), across, up
 
 
 def _layouts(order: Order) -> Iterator[tuple[int, int, tuple[float, float]]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QElapsedTimer, Qt
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QHBoxLayout, QHeaderView, QSpinBox, QVBoxLayout, QWidget
 
 from zesty_trace.core.assembly.oven import Measure
@@ -21,6 +21,7 @@ from zesty_trace.desktop.layout.painter import BoardView
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import EditError, ZestyError
 from zesty_trace.journey.assembling import heat_run, record_assembled, still_to_assemble
+from zesty_trace.journey.buying import keep_pace
 
 HOT = (
     "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of "
@@ -62,6 +63,10 @@ class AssemblyStation(Station):
         self.canvas = BoardCanvas(read_only=True)
         self.previous_button = button("Back", lambda: self.go(-1), tip="Left")
         self.next_button = button("Placed, next", lambda: self.go(1), True, "Right")
+        tip = "From step to step the seconds are kept, for one board: the calendar in Order counts with them"
+        self.time_button = button("Time my placing", self._start_clock, tip=tip)
+        self.time_button.setCheckable(True)
+        self.clock = QElapsedTimer()
         self.count = label("", "muted")
         self.assembled = QSpinBox()
         self.assembled.setAccessibleName("Boards that were assembled")
@@ -73,7 +78,7 @@ class AssemblyStation(Station):
             self.canvas,
             self.caution,
             self.alloy_caution,
-            row(self.previous_button, self.next_button, None),
+            row(self.previous_button, self.next_button, None, self.time_button),
             row(label("Boards assembled"), self.assembled, None, self.build_button),
             name="sheet",
         )
@@ -187,9 +192,24 @@ class AssemblyStation(Station):
         self.next_button.setEnabled(index < len(self.steps) - 1)
 
     def go(self, by: int) -> None:
-        """Go to the next or the previous step."""
-        if 0 <= self.index + by < len(self.steps):
-            self.show_step(self.index + by)
+        """Go to the next or the previous step; the way forwards is timed if that is asked for."""
+        if not 0 <= self.index + by < len(self.steps):
+            return
+        if by > 0 and self.time_button.isChecked():
+            self._keep_time(self.steps[self.index], self.clock.elapsed() / 1000)
+        self.show_step(self.index + by)
+        self._start_clock()
+
+    def _start_clock(self) -> None:
+        self.clock.start()
+
+    def _keep_time(self, step: PlacingStep, seconds: float) -> None:
+        """Keep how long the parts of a step took to place, by package; what is soldered by iron is not placed."""
+        if step.how != "paste" or seconds <= 0:
+            return
+        wired, folder, today = self.session.wired, self.session.path, self.session.today
+        self.session.jobs.start("Keeping the time", lambda _r: keep_pace(wired, folder, today, step.refs, seconds),
+                                lambda _v: None, visible=False)  # fmt: skip
 
     def record(self) -> None:
         """Record as many boards as were assembled."""

@@ -162,7 +162,7 @@ class FilesPanel(QFrame):
         self.uses = QStackedWidget()
         self.use_buttons: list[QPushButton] = []
         group = QButtonGroup(self)
-        titles = [("Look through", "What intake of a board house would ask", first)]
+        titles = [("Check", "What intake of a board house would ask", first)]
         titles += [(page.title, page.tip, page) for page in self._pages()]
         for k, (title, tip, page) in enumerate(titles):
             self.uses.addWidget(page)

@@ -1,97 +1,49 @@
-"""Parts to buy: the plan first, line by line with its reason; strips that are cut; parcels that are unpacked."""
+"""Parts to buy: purchases side by side, line by line with reasons; what they are counted from, strips, parcels."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from pathlib import Path
+from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import (
-    QComboBox,
-    QFileDialog,
-    QFrame,
-    QHeaderView,
-    QSpinBox,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QStackedWidget, QVBoxLayout
 
-from zesty_trace.core.design import edits
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
-from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
+from zesty_trace.desktop.order.batch import BatchPage
+from zesty_trace.desktop.order.beside import Tiles
+from zesty_trace.desktop.order.strips import StripsPage
+from zesty_trace.desktop.order.unpacking import Unpacking
 from zesty_trace.desktop.project.session import Session
-from zesty_trace.errors import InputError, ZestyError
-from zesty_trace.files import write_given
 
 if TYPE_CHECKING:
-    from zesty_trace.core.ordering.parts.buying import Market, Purchase
-    from zesty_trace.core.ordering.parts.need import Need
-    from zesty_trace.core.ordering.parts.strips import CutList
+    from zesty_trace.core.ordering.maker import Own
+    from zesty_trace.core.ordering.parts.buying import Goal, Purchase
+    from zesty_trace.core.ordering.parts.headers import Cutting
+    from zesty_trace.core.ordering.parts.need import Loss, Need
+    from zesty_trace.core.ordering.parts.programme import Market
+    from zesty_trace.errors import InputError
+    from zesty_trace.journey.buying import Shortage
 
 NO_SUPPLIERS = (
     "No supplier is known: put price lists into the project's suppliers folder (docs/parts.md). These parts are needed."
 )
-STRIP_PX = 24
-WHY_PX = 50  # three lines
+GOALS: tuple[Goal, ...] = ("cheapest", "soonest", "fewest parcels")
+VIEWS = ("The plan", "What is needed", "Boards, spares, losses", "Strips to cut", "Unpack a parcel")
+PLAN, NEEDED, BATCH, STRIPS, UNPACK = range(5)
+WHY_PX = 52  # three lines
+MOST_OTHERS = 3
 
 
-class StripsView(QWidget):
-    """Strips with the pieces that are cut from them, drawn to scale."""
+@dataclass(frozen=True)
+class Counted:
+    """What was read of the project for the card."""
 
-    def __init__(self) -> None:
-        super().__init__()
-        self.lists: dict[str, CutList] = {}
-        self.setAccessibleName("Strips and how they are cut")
-
-    def show_lists(self, lists: dict[str, CutList]) -> None:
-        """Show cut lists, by the sort of strip."""
-        self.lists = lists
-        rows = sum(len(c.cuts) + 1 for c in lists.values())
-        self.setMinimumHeight(max(1, rows) * STRIP_PX + 8)
-        self.update()
-
-    def sizeHint(self) -> QSize:
-        """As high as its strips."""
-        return QSize(300, self.minimumHeight())
-
-    def paintEvent(self, _event: QPaintEvent) -> None:
-        """Draw each strip: pieces solid, what is left open, lost positions crossed out."""
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        t = theme.current()
-        y = 4.0
-        for name, found in self.lists.items():
-            words = f"{name}: {found.bought} to buy" + (", no fewer would do" if found.best else "")
-            p.setPen(t.color("ink"))
-            p.drawText(QPointF(2, y + STRIP_PX * 0.65), words)
-            y += STRIP_PX
-            longest = max(c.length for c in found.cuts)
-            wide = (self.width() - 6) / longest
-            for cut in found.cuts:
-                x = 2.0
-                for piece in cut.pieces:
-                    box = QRectF(x, y + 2, piece * wide - 1.5, STRIP_PX - 7)
-                    p.setPen(QPen(t.color("copper"), 1.2))
-                    p.setBrush(t.color("part"))
-                    p.drawRoundedRect(box, 2, 2)
-                    p.setPen(t.color("ink"))
-                    p.drawText(box, Qt.AlignmentFlag.AlignCenter, str(piece))
-                    x += piece * wide
-                rest = QRectF(x, y + 2, max(0.0, self.width() - 4 - x), STRIP_PX - 7)
-                p.setBrush(Qt.BrushStyle.NoBrush)
-                p.setPen(QPen(t.color("line"), 1, Qt.PenStyle.DashLine))
-                p.drawRoundedRect(rest, 2, 2)
-                said = f"{cut.left} left" + (f", {cut.lost} lost" if cut.lost else "")
-                p.setPen(t.color("muted"))
-                if rest.width() > 46:
-                    p.drawText(rest, Qt.AlignmentFlag.AlignCenter, said)
-                y += STRIP_PX
-        p.end()
+    market: Market
+    wrong: tuple[InputError, ...]
+    cuttings: tuple[Cutting, ...]
+    losses: tuple[Loss, ...]
+    own: Own
 
 
 class PartsCard(QFrame):
@@ -101,15 +53,14 @@ class PartsCard(QFrame):
         super().__init__()
         self.setObjectName("card")
         self.session = session
-        self.plan: Purchase | None = None
+        self.goal: Goal = "cheapest"
         self.market: Market | None = None
-        self._of: object = None
-        self._cut: object = None
+        self.plans: dict[Goal, Purchase] = {}
+        self.shortages: dict[Goal, Shortage] = {}
+        self._asked = 0
+        self._working = False
         self.title = label("", "heading")
-        self.goal = QComboBox()
-        self.goal.addItems(["cheapest", "soonest", "fewest parcels"])
-        self.goal.setAccessibleName("What the purchase is for")
-        self.goal.currentTextChanged.connect(lambda _t: self.work_out())
+        self.tiles = Tiles(GOALS, self.choose)
         self.summary = label("", "", True)
         self.bom = table("Count", "Part", "Value", "Package")
         self.bom.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
@@ -118,144 +69,183 @@ class PartsCard(QFrame):
         self.lines.itemSelectionChanged.connect(self._explain)
         self.why = label("", "muted", True)
         self.why.setMinimumHeight(WHY_PX)
-        self.strips = StripsView()
-        self.strips_words = label("", "muted", True)
+        self.batch, self.strips = BatchPage(session, self.changed), StripsPage(session, self.changed)
+        self.unpacking = Unpacking(session, self.changed)
         self.views = QStackedWidget()
-        strips = QWidget()
-        inside = QVBoxLayout(strips)
-        inside.setContentsMargins(0, 0, 0, 0)
-        inside.addWidget(self.strips_words)
-        inside.addWidget(self.strips)
-        inside.addStretch(1)
-        self.unpacking = Unpacking(session, self.came)
-        for view in (self.lines, self.bom, strips, self.unpacking):
+        for view in (self.lines, self.bom, self.batch, self.strips, self.unpacking):
             self.views.addWidget(view)
         self.view_box = QComboBox()
-        self.view_box.addItems(["The plan", "What is needed", "Strips to cut", "Unpack a parcel"])
+        self.view_box.addItems(list(VIEWS))
         self.view_box.setAccessibleName("What is shown of the parts")
         self.view_box.currentIndexChanged.connect(self._turn)
-        self.spares = QSpinBox()
-        self.spares.setRange(0, 1000)
-        self.spares.setAccessibleName("Spare boards")
-        self.spares.editingFinished.connect(self._set_spares)
         self.place_button = button("Write the orders", self.place, True, "A table for each supplier, in orders")
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(8)
-        chosen = row(self.view_box, None, label("Spare boards"), self.spares)
-        last = row(None, self.place_button)
-        for widget in (row(self.title, None, self.goal), self.summary, chosen, self.views, self.why, last):
+        for widget in (
+            row(self.title, None, self.view_box), self.tiles, self.summary, self.views, self.why,
+            row(None, self.place_button),
+        ):  # fmt: skip
             column.addWidget(widget)
         column.setStretch(3, 1)
 
+    @property
+    def plan(self) -> Purchase | None:
+        """The purchase that is looked at."""
+        return self.plans.get(self.goal)
+
     def _turn(self, number: int) -> None:
         self.views.setCurrentIndex(number)
-        self.why.setVisible(number == 0)
-        self.place_button.setVisible(number == 0)
-        if number == 3:
+        self.why.setVisible(number == PLAN)
+        self.place_button.setVisible(number == PLAN)
+        self.summary.setVisible(number in (PLAN, NEEDED))
+        self._show_tiles()
+        if number == UNPACK:
             self.unpacking.pull()
 
-    def _set_spares(self) -> None:
-        count = self.spares.value()
-        if count != self.session.design.build.spare_boards:
-            self.session.do(f"{say_count(count, 'spare board')}", lambda d: edits.set_build(d, spare_boards=count))
+    def _show_tiles(self) -> None:
+        self.tiles.setVisible(self.view_box.currentIndex() == PLAN and self.market is not None)
 
     def pull(self) -> None:
-        """Show what is needed, and have the purchase worked out if anything that it depends on changed."""
-        from zesty_trace.journey.buying import market_of, needs_of, strips_of
-
+        """Have everything read that the card shows, as a job, when somebody looks."""
         d = self.session.design
-        self.spares.setValue(d.build.spare_boards)
         batch = ", ".join(f"{n} {v}" for v, n in d.build.batch.items() if n)
         boards = batch or f"{say_count(d.brief.quantity, 'board')} {d.build.variant}".strip()
-        self.title.setText(f"Parts to buy for {boards}")
-        try:
-            needs = tuple(needs_of(self.session.wired, self.session.path))
-            rows = [[str(n.fitted + n.spare), n.title, n.sort.value, n.sort.package] for n in needs]
-            fill(self.bom, rows, (0,))
-            if not self.isVisible():
-                return  # price lists are read, and strips cut, when somebody looks
-            market, wrong = market_of(self.session.wired, self.session.path, self.session.today)
-        except ZestyError as error:
-            self._nothing(str(error))
+        self.title.setText(f"Parts for {boards}")
+        if not self.isVisible():
             return
-        if needs != self._cut:
-            self._cut = needs
-            self.session.jobs.start("Cutting strips", lambda _r: strips_of(needs), self._take_strips, visible=False)
-        stamp = (market.needs, market.suppliers, market.today, market.by, self.goal.currentText())
-        self.market = market
-        if not market.suppliers:
-            self._nothing("; ".join(map(str, wrong)) or NO_SUPPLIERS)
-            self.view_box.setCurrentIndex(1)
-        elif stamp != self._of:
-            self.work_out()
+        self._asked += 1
+        asked, wired, folder, today = self._asked, self.session.wired, self.session.path, self.session.today
 
-    def _take_strips(self, lists: dict[str, CutList]) -> None:
-        self.strips.show_lists(lists)
-        self.strips_words.setText(
-            "Cut or snap from strips of 40; a socket strip loses a position at each cut."
-            if lists
-            else "No headers or sockets are to be bought."
-        )
+        def work(_report: Report) -> Counted:
+            from zesty_trace.journey.buying import cuttings_of, load_losses, load_own, market_of
+
+            market, wrong = market_of(wired, folder, today)
+            own = load_own(folder)
+            return Counted(market, tuple(wrong), tuple(cuttings_of(wired, folder)), load_losses(folder), own)
+
+        def done(found: Counted) -> None:
+            if asked == self._asked:
+                self._counted(found)
+
+        def failed(error: object) -> None:
+            if error is not None:
+                self._nothing(str(error))
+
+        self.session.jobs.start("Counting parts", work, done, failed, visible=False)
+
+    def _counted(self, found: Counted) -> None:
+        market = found.market
+        needed = [[str(n.fitted + n.spare), n.title, n.sort.value, n.sort.package] for n in market.needs]
+        fill(self.bom, needed, (0,))
+        self.batch.pull(found.losses, found.own)
+        self.strips.show_cuttings(found.cuttings)
+        if not market.suppliers:
+            self._nothing("; ".join(map(str, found.wrong)) or NO_SUPPLIERS)
+            if self.view_box.currentIndex() == PLAN:
+                self.view_box.setCurrentIndex(NEEDED)
+            return
+        if market != self.market or (len(self.plans) < len(GOALS) and not self._working):
+            self.market, self.plans, self.shortages = market, {}, {}
+            self._show_tiles()
+            self._next()
 
     def _nothing(self, words: str) -> None:
-        self.plan, self._of = None, None
+        self.market, self.plans, self.shortages = None, {}, {}
+        self._show_tiles()
         self.summary.setText(words)
         fill(self.lines, [])
         self.place_button.setEnabled(False)
 
-    def work_out(self) -> None:
-        """Have the purchase worked out, as a job."""
-        from zesty_trace.core.ordering.parts.buying import GOALS
-        from zesty_trace.journey.buying import purchase
-
-        market = self.market
-        if market is None or not market.suppliers or not self.isVisible():
+    def _next(self) -> None:
+        """Work out the next purchase, as a job: first the one that is looked at."""
+        self.tiles.show_plans(self.plans, self.goal)
+        market, wired, folder = self.market, self.session.wired, self.session.path
+        goal = next((g for g in (self.goal, *GOALS) if g not in self.plans), None)
+        if market is None or goal is None:
+            self._working = False
             return
-        goal = next(g for g in GOALS if g == self.goal.currentText())
-        stamp = (market.needs, market.suppliers, market.today, market.by, goal)
-        self._of = stamp
+        self._working = True
+        if goal == self.goal:
+            self._take()
 
-        def work(report: Report) -> Purchase:
-            return purchase(market, goal, report)
+        def work(report: Report) -> tuple[Purchase, Shortage]:
+            from zesty_trace.core.ordering.parts.buying import buy
+            from zesty_trace.journey.buying import shortage_of
 
-        def done(plan: Purchase) -> None:
-            if self._of == stamp:
-                self._take(plan)
+            plan = buy(market, goal, report)
+            return plan, shortage_of(wired, folder, market, plan)
 
-        self.session.jobs.start("Planning the purchase", work, done)
+        def done(found: tuple[Purchase, Shortage]) -> None:
+            if market is self.market:
+                self.plans[goal], self.shortages[goal] = found
+                if goal == self.goal:
+                    self._take()
+                self._next()
 
-    def _take(self, plan: Purchase) -> None:
-        self.plan = plan
+        def failed(error: object) -> None:
+            if market is self.market:
+                self._working = False
+                self.summary.setText(str(error) if error is not None else "Stopped: press a tile to plan on.")
+
+        self.session.jobs.start(f"Planning the purchase: {goal}", work, done, failed)
+
+    def choose(self, goal: Goal) -> None:
+        """Look at the purchase of another goal."""
+        self.goal = goal
+        self.tiles.show_plans(self.plans, goal)
+        self._take()
+        if not self._working:
+            self._next()
+
+    def _take(self) -> None:
+        """Show the purchase that is looked at."""
+        plan = self.plan
+        self.place_button.setEnabled(plan is not None and bool(plan.lines))
+        if plan is None:
+            self.summary.setText("The purchase is being worked out.")
+            fill(self.lines, [])
+            self.why.setText("")
+            return
         rows = [[str(b.count), _said(b.need), b.supplier.split()[0], f"{b.total.amount:.2f}"] for b in plan.lines]
-        rows += [[str(c), _said(n), "SHORT", ""] for n, c in plan.short]
-        fill(self.lines, rows, (0, 3))
+        fill(self.lines, [[str(c), _said(n), "SHORT", ""] for n, c in plan.short] + rows, (0, 3))
         self.why.setText("Pick a line for its reason.")
-        self.place_button.setEnabled(bool(plan.lines))
+        self.summary.setText(self._words(plan))
+
+    def _words(self, plan: Purchase) -> str:
+        coming = sum(1 for n in self.market.needs if n.coming) if self.market is not None else 0
+        way = f" {say_count(coming, 'part')} on the way." if coming else ""
         if not plan.lines and not plan.short:
-            self.summary.setText("Nothing needs to be bought: all of it is in the drawers.")
-            return
-        came = f", the last here {plan.arrives:%a %d %b}" if plan.arrives else ""
-        short = f" {say_count(len(plan.short), 'part')} SHORT." if plan.short else ""
-        goods = f"{plan.total} in {say_count(len(plan.parcels), 'parcel')}{came}; {plan.how_good}.{short}"
+            said = "the rest is in the drawers" if coming else "all of it is in the drawers"
+            return f"Nothing needs to be bought: {said}.{way}"
         parcels = "; ".join(f"{s.supplier} by {s.parcel} {s.cost}, {s.arrives:%d %b}" for s in plan.parcels)
-        by = self.market.by if self.market is not None else None
-        begins = f" Wanted by {by:%a %d %b}, when the work must begin." if by else ""
-        self.summary.setText(f"{goods} {parcels}.{begins}")
+        begins = f" Wanted by {plan.by:%a %d %b}, when the work must begin." if plan.by else ""
+        built = f" {self.shortages[self.goal].waiting.words}." if plan.short and self.goal in self.shortages else ""
+        return f"{parcels or 'No parcel'}; {plan.how_good}.{begins}{built}{way}"
 
     def _explain(self) -> None:
-        """Say why the picked line is what it is."""
+        """Say why the picked line is what it is; of what is short, what else there is."""
         plan = self.plan
         rows = [index.row() for index in self.lines.selectedIndexes()]
         if plan is None or not rows:
             return
-        if rows[0] < len(plan.lines):
-            b = plan.lines[rows[0]]
+        if rows[0] >= len(plan.short):
+            b = plan.lines[rows[0] - len(plan.short)]
             why = f"; {b.why}" if b.why else ""
             self.why.setText(f"{b.need.words}: {b.count} of {b.offer.number} from {b.supplier} at {b.price:f} EUR{why}")
-        else:
-            need, count = plan.short[rows[0] - len(plan.lines)]
-            self.why.setText(f"{count} short for {' '.join(need.refs)}: nobody can send them in time")
+            return
+        need, count = plan.short[rows[0]]
+        self.why.setText(
+            f"{count} short for {' '.join(need.refs)}: nobody can send them{plan.until}. {self._others(need)}"
+        )
+
+    def _others(self, need: Need) -> str:
+        found = self.shortages.get(self.goal)
+        others = next((o for n, o in found.others if n == need), ()) if found is not None else ()
+        if not others:
+            return "No other part of its kind is offered."
+        said = [f"{x.sort} ({x.where}{', ' + x.price if x.price else ''}): {x.condition}" for x in others[:MOST_OTHERS]]
+        return "Instead: " + " · ".join(said)
 
     def place(self) -> None:
         """Write an order for each supplier."""
@@ -267,153 +257,16 @@ class PartsCard(QFrame):
 
         def done(names: list[str]) -> None:
             self.session.message.emit(f"Wrote {', '.join(f'orders/{n}' for n in names)}")
-            self.unpacking.pull()
+            self.changed()
 
+        self.place_button.setEnabled(False)
         self.session.jobs.start("Writing orders", lambda _r: place_orders(plan, folder, today), done)
 
-    def came(self) -> None:
-        """Count anew after a parcel was unpacked."""
-        self._of = None
+    def changed(self) -> None:
+        """Count anew: drawers, orders or figures have changed."""
+        self.unpacking.pull()
         self.pull()
 
 
 def _said(need: Need) -> str:
     return " ".join(w for w in (need.title, need.sort.value, need.sort.package) if w)
-
-
-class Unpacking(QWidget):
-    """An order line by line: what came, and what is still missing."""
-
-    def __init__(self, session: Session, came: Callable[[], None]) -> None:
-        super().__init__()
-        self.session = session
-        self._came = came
-        self.order = QComboBox()
-        self.order.setAccessibleName("Order")
-        self.order.currentTextChanged.connect(lambda _t: self._show())
-        self.words = label("", "muted", True)
-        self.lines = table("Line", "Ordered", "Part", "Came")
-        self.lines.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        self.count = QSpinBox()
-        self.count.setRange(0, 1_000_000)
-        self.count.setAccessibleName("How many came")
-        self.instead = QComboBox()
-        self.instead.setEditable(True)
-        self.instead.setAccessibleName("Came as another part: kind value package")
-        self.one_button = button("These came", self.one)
-        self.all_button = button("All the rest came", self.rest, True)
-        self.label_button = button("Labels …", self.ask_for_labels, tip="A PDF of labels for the bags, with codes")
-        self.lines.itemSelectionChanged.connect(self._picked)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        for widget in (
-            row(self.order, None, self.label_button), self.words, self.lines,
-            row(self.count, self.one_button, None, self.all_button), row(label("Came as"), self.instead, None),
-        ):  # fmt: skip
-            column.addWidget(widget)
-
-    def pull(self) -> None:
-        """Show the orders that there are."""
-        from zesty_trace.journey.buying import orders
-
-        before = self.order.currentText()
-        self.order.blockSignals(True)
-        self.order.clear()
-        self.order.addItems(orders(self.session.path))
-        self.order.setCurrentText(before)
-        self.order.blockSignals(False)
-        self._show()
-
-    def _show(self) -> None:
-        from zesty_trace.core.ordering.parts.placed import missing
-        from zesty_trace.journey.buying import buildable_now, load_order, say_buildable
-
-        name = self.order.currentText()
-        try:
-            lines = load_order(self.session.path, name) if name else []
-        except ZestyError as error:
-            self.words.setText(str(error))
-            fill(self.lines, [])
-            return
-        fill(
-            self.lines,
-            [
-                [str(k), str(x.count), f"{x.sort}" + (f", came as {x.came_as}" if x.came_as else ""), str(x.received)]
-                for k, x in enumerate(lines, 1)
-            ],
-            (0, 1, 3),
-        )
-        left = missing(lines)
-        able = say_buildable(buildable_now(self.session.wired, self.session.path))
-        if not lines:
-            said = "No orders yet: write them from the plan."
-        elif not left:
-            said = "All of it has come."
-        else:
-            first = "; ".join(f"{x.short} x {x.sort} for {x.refs}" for _, x in left[:2])
-            more = f" and {len(left) - 2} more" if len(left) > 2 else ""
-            said = f"Still to come: {first}{more}."
-        self.words.setText(f"{said} {able}".strip())
-        self.label_button.setEnabled(bool(lines))
-        self.one_button.setEnabled(bool(lines))
-        self.all_button.setEnabled(bool(left))
-
-    def ask_for_labels(self) -> None:
-        """Ask where the labels go."""
-        name, _ = QFileDialog.getSaveFileName(self, "Labels for the bags", "labels.pdf", "PDF (*.pdf)")
-        if name:
-            self.write_labels(Path(name))
-
-    def write_labels(self, path: Path) -> None:
-        """Write labels for the bags of the order."""
-        from zesty_trace.journey.buying import order_labels
-
-        wired, folder, name = self.session.wired, self.session.path, self.order.currentText()
-
-        def work(_report: Report) -> None:
-            write_given(path, order_labels(wired, folder, name))
-
-        self.session.jobs.start("Writing labels", work, lambda _v: self.session.message.emit(f"Wrote {path}"))
-
-    def _picked(self) -> None:
-        for index in self.lines.selectedIndexes()[:1]:
-            ordered, came = (int(cell(self.lines, index.row(), c).text()) for c in (1, 3))
-            self.count.setValue(max(0, ordered - came))
-
-    def one(self) -> None:
-        """Note what came of the picked line."""
-        rows = sorted({index.row() for index in self.lines.selectedIndexes()})
-        if rows:
-            self._unpack([(rows[0] + 1, self.count.value(), self.instead.currentText())])
-
-    def rest(self) -> None:
-        """Note that all lines came whole that have not yet."""
-        found = []
-        for r in range(self.lines.rowCount()):
-            ordered, came = (int(cell(self.lines, r, c).text()) for c in (1, 3))
-            if ordered > came:
-                found.append((r + 1, ordered - came, ""))
-        self._unpack(found)
-
-    def _unpack(self, found: list[tuple[int, int, str]]) -> None:
-        from zesty_trace.core.ordering.parts.placed import Came
-        from zesty_trace.core.ordering.parts.sorts import Sort
-        from zesty_trace.journey.buying import unpack
-
-        came = []
-        for line, count, words in found:
-            kind, _, rest = words.strip().partition(" ")
-            value, _, package = rest.rpartition(" ")
-            if kind and kind not in self.session.catalogue.kinds:
-                hint = "Write kind, value and package, such as resistor 12k R0603"
-                self.session.failed.emit(InputError(f"There is no kind of part “{kind}”", "came as", hint))
-                return
-            came.append(Came(line, count, Sort(kind, value, package) if kind else None))
-        folder, name = self.session.path, self.order.currentText()
-
-        def done(_lines: object) -> None:
-            self.instead.setEditText("")
-            self._show()
-            self._came()
-
-        self.session.jobs.start("Unpacking", lambda _r: unpack(folder, name, came), done)

@@ -15,8 +15,8 @@ from zesty_trace.core.ordering.quote import order_of
 from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.widgets import button, row
+from zesty_trace.desktop.order.calendar import CalendarCard
 from zesty_trace.desktop.order.files import FilesPanel
-from zesty_trace.desktop.order.gantt import CalendarCard
 from zesty_trace.desktop.order.offers import BOARDS, OffersCard
 from zesty_trace.desktop.order.parts import PartsCard
 from zesty_trace.desktop.project.station import Station

@@ -2,24 +2,33 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 
+from zesty_trace.core.ordering.days import read_date
+from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.parts.buying import Purchase
 from zesty_trace.core.ordering.parts.sheets import amount, read_sheet, whole
 from zesty_trace.core.ordering.parts.sorts import Sort
 from zesty_trace.core.ordering.parts.stock import Drawer, put
 from zesty_trace.errors import InputError
-from zesty_trace.names import csv_text, slug
+from zesty_trace.names import csv_text, shorten, slug
 
-COLUMNS = ("line", "number", "kind", "value", "package", "count", "price", "for", "received", "came_as", "note")
+COLUMNS = (
+    "line", "number", "kind", "value", "package", "count", "price", "for", "expected", "received", "came_as", "note",
+    "unpacked",
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Line:
-    """One line of an order: what was ordered, for which references, and what has come; `came_as` is a substitute."""
+    """One line of an order: what was ordered, for which references, and what has come; `came_as` is a substitute.
+
+    A line that was unpacked is not on the way any more: what is short of it has to be bought again.
+    """
 
     number: str
     sort: Sort
@@ -29,11 +38,23 @@ class Line:
     received: int = 0
     came_as: str = ""
     note: str = ""
+    unpacked: bool = False
+    expected: date | None = None
 
     @property
     def short(self) -> int:
         """How many have not come."""
         return max(0, self.count - self.received)
+
+    @property
+    def coming(self) -> int:
+        """How many are on the way."""
+        return 0 if self.unpacked else self.short
+
+
+def freight_to(plan: Purchase, supplier: str) -> Decimal:
+    """Return what the parcels of a supplier cost in a plan."""
+    return sum((p.cost.amount for p in plan.parcels if p.supplier == supplier), Decimal(0))
 
 
 def order_name(supplier: str, day: date) -> str:
@@ -43,20 +64,29 @@ def order_name(supplier: str, day: date) -> str:
 
 def order_lines(plan: Purchase, supplier: str) -> list[Line]:
     """Return the lines of a plan that go to one supplier."""
+    here = max((p.arrives for p in plan.parcels if p.supplier == supplier), default=None)
     return [
-        Line(b.offer.number, b.offer.sort, b.count, b.price, " ".join(b.need.refs))
+        Line(b.offer.number, b.offer.sort, b.count, b.price, " ".join(b.need.refs), expected=here)
         for b in plan.lines
         if b.supplier == supplier
     ]
 
 
-def order_csv(lines: Iterable[Line]) -> str:
-    """Return an order as a table; reading it again gives the same lines."""
+def order_csv(lines: Iterable[Line], freight: Decimal | None = None) -> str:
+    """Return an order as a table; reading it again gives the same lines. What the parcel costs is a remark above it."""
     rows: list[tuple[object, ...]] = [COLUMNS]
     for k, x in enumerate(lines, 1):
-        s = x.sort
-        rows.append((k, x.number, s.kind, s.value, s.package, x.count, x.price, x.refs, x.received, x.came_as, x.note))
-    return csv_text(rows)
+        s, day = x.sort, x.expected.isoformat() if x.expected else ""
+        rows.append((k, x.number, s.kind, s.value, s.package, x.count, x.price, x.refs, day, x.received, x.came_as,
+                     x.note, "yes" if x.unpacked else ""))  # fmt: skip
+    above = f"# freight {freight:.2f} {BUDGET_CURRENCY}\n" if freight is not None else ""
+    return above + csv_text(rows)
+
+
+def freight_of(text: str) -> Decimal | None:
+    """Return what the parcel of an order costs; None where the table does not say."""
+    match = re.match(rf"\ufeff?# freight (\d{{1,7}}\.\d\d) {BUDGET_CURRENCY}\s", text)
+    return Decimal(match[1]) if match else None
 
 
 def read_order(text: str, name: str) -> list[Line]:
@@ -74,9 +104,17 @@ def read_order(text: str, name: str) -> list[Line]:
                 whole(row.get("received", ""), where, "received", default=0),
                 row.get("came_as", ""),
                 row.get("note", ""),
+                _yes(row.get("unpacked", ""), where) or int(row.get("received") or 0) > 0,
+                read_date(row.get("expected", ""), where),
             )
         )
     return found
+
+
+def _yes(cell: str, where: str) -> bool:
+    if cell.casefold() not in ("", "no", "yes"):
+        raise InputError(f"unpacked: “{shorten(cell)}” is neither yes nor no", where, "Write yes, or leave it empty")
+    return cell.casefold() == "yes"
 
 
 @dataclass(frozen=True)
@@ -102,7 +140,7 @@ def receive(lines: Sequence[Line], drawers: Sequence[Drawer], came: Sequence[Cam
         sort = c.instead or line.sort
         said = str(sort) if c.instead is not None and c.instead.key != line.sort.key else line.came_as
         note = "; ".join(w for w in (line.note, c.note) if w)
-        left[c.line - 1] = replace(line, received=line.received + c.count, came_as=said, note=note)
+        left[c.line - 1] = replace(line, received=line.received + c.count, came_as=said, note=note, unpacked=True)
         if c.count:
             filled = put(filled, sort, c.count, c.place)
     return left, filled
@@ -111,3 +149,8 @@ def receive(lines: Sequence[Line], drawers: Sequence[Drawer], came: Sequence[Cam
 def missing(lines: Iterable[Line]) -> list[tuple[int, Line]]:
     """Return the lines of which something has not come, with their numbers."""
     return [(k, x) for k, x in enumerate(lines, 1) if x.short]
+
+
+def on_the_way(lines: Iterable[Line], name: str) -> list[Drawer]:
+    """Return what of an order has not come, as drawers that will be filled."""
+    return [Drawer(x.sort, x.coming, name) for x in lines if x.coming]
