@@ -12,10 +12,12 @@ from pathlib import Path
 import pytest
 
 from zesty_trace.core.circuit.wired import Wired
+from zesty_trace.core.design import edits
 from zesty_trace.core.ordering.days import read_closed, say_closed
 from zesty_trace.core.ordering.labour import seconds_of
 from zesty_trace.core.ordering.maker import Own, maker_toml, read_maker, read_pace
 from zesty_trace.core.ordering.money import money
+from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_from, ordered_toml, read_ordered
 from zesty_trace.core.ordering.parts.buying import buy
 from zesty_trace.core.ordering.parts.headers import Form, cut, cuttings, form_of
 from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, losses_csv, read_losses
@@ -38,6 +40,7 @@ from zesty_trace.journey.buying import (
 )
 from zesty_trace.journey.demos import create_demo
 from zesty_trace.journey.kinds import project_catalogue
+from zesty_trace.journey.ordering import ask_houses, keep_ordered, load_ordered
 from zesty_trace.journey.scheduling import plan_of
 
 TODAY = date(2026, 11, 27)  # a Friday
@@ -269,3 +272,55 @@ def test_a_strip_that_is_short_leaves_all_its_pieces_short() -> None:
     plan = buy(market)
     assert sum(n.buy for n, _ in short_pieces(plan.short, market.cut)) == 12
     assert not plan.lines
+
+
+# Boards that were ordered ---------------------------------------------------------------------------------------------
+
+
+@pytest.mark.campaign
+def test_boards_that_were_ordered_are_waited_for_and_judged_by_their_day(tmp_path: Path) -> None:
+    folder = tmp_path / "p"
+    design = create_demo(folder, TODAY)
+    wired = Wired(design, project_catalogue(folder))
+    asked = ask_houses(wired, TODAY, folder)
+    assert asked.begin_by is not None
+    plan = plan_of(wired, folder, TODAY, draws=0)
+    offer = next(o for o in asked.offers if o == plan.offer)
+    keep_ordered(folder, ordered_from(offer, TODAY))
+    taken = load_ordered(folder)
+    assert taken == BoardsOrdered(offer.how, offer.boards, offer.total, TODAY, offer.arrives)
+    after = plan_of(wired, folder, TODAY, draws=0)
+    assert (after.schedule.ready, after.cost, after.offer) == (plan.schedule.ready, plan.cost, None)
+    assert not [n for n in after.notes if "No house" in n]
+    later = plan_of(wired, folder, offer.arrives + timedelta(days=3), draws=0)
+    assert any("were expected" in n for n in later.notes)
+    assert not ask_houses(wired, TODAY, folder).findings(design)
+    for day, words in (
+        (asked.begin_by + timedelta(days=2), "come 2 days too late to build them"),
+        (asked.question.needed_by + timedelta(days=1), "come 1 days late"),
+    ):
+        keep_ordered(folder, replace(taken, expected=day))
+        (found,) = ask_houses(wired, TODAY, folder).findings(design)
+        assert words in found.title
+    keep_ordered(folder, replace(taken, here=True, expected=TODAY + timedelta(days=99)))
+    assert not ask_houses(wired, TODAY, folder).findings(design)
+    assert plan_of(wired, folder, TODAY, draws=0).schedule.task("boards").end == TODAY
+    keep_ordered(folder, None)
+    assert load_ordered(folder) is None
+    uneven = edits.set_build(design, batch={"Full": 3, "Basic": 4})
+    said = ask_houses(wired.with_design(uneven), TODAY, folder).findings(uneven)
+    assert "7 boards by variant, 12 in the brief" in [f.title for f in said]
+
+
+def test_an_order_for_boards_is_read_back_and_mistakes_named() -> None:
+    boards = BoardsOrdered("Lantern Boards, post", 20, money("17.50"), TODAY, date(2026, 12, 16))
+    text = ordered_toml(boards)
+    assert read_ordered(text, "b") == boards
+    for old, new, words in (
+        ("boards = 20", "boards = 0", "boards"), ('"EUR"', '"eur"', "three letters"), ('"17.50"', '"nan"', "total"),
+        ('"2026-12-16"', '"soon"', "b, expected"), ("here = false", "here = 1", "neither"),
+        ("how =", "who =", "not understood"),
+    ):  # fmt: skip
+        with pytest.raises(InputError, match="b") as error:
+            read_ordered(text.replace(old, new), "b")
+        assert words in str(error.value)

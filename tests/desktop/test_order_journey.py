@@ -14,7 +14,8 @@ from zesty_trace.core.ordering.parts.sorts import Sort
 from zesty_trace.desktop.kit.widgets import cell
 from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.files import write_inside
-from zesty_trace.journey.buying import load_losses, load_order, load_own, load_stock, orders
+from zesty_trace.journey.buying import load_losses, load_order, load_stock, orders
+from zesty_trace.journey.hours import load_own
 
 DATA = packaged("zesty_trace") / "data"
 

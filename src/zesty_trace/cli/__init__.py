@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, scheduling, sheet
+from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, quoting, scheduling, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.errors import Cancelled, ZestyError
@@ -317,17 +317,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--despite", {"metavar": "REASON", "help": "write it although findings stop it; the reason is recorded"}),
     )
     files.add_commands(add)
-    add(
-        "quote",
-        boards.quote_command,
-        "prices and dates from all board houses, and what one change would win",
-        project,
-        ("--quantity", {"type": int, "metavar": "N", "help": "boards (default: the brief and its spares)"}),
-        ("--colour", {"help": "of the solder mask"}),
-        ("--finish", {"help": "of the pads"}),
-        ("--stencil", {"choices": ["none", "frameless", "framed"], "help": "default: as the build says"}),
-        ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
-    )
+    quoting.add_commands(add, project)
     buying.add_commands(add, project)
     scheduling.add_commands(add, project)
     add(

@@ -150,62 +150,6 @@ def fab_command(a: argparse.Namespace) -> Answer:
     return FINE, {"zip": str(path), "despite": despite}, f"Wrote {path}{text}"
 
 
-def quote_command(a: argparse.Namespace) -> Answer:
-    """Price boards and stencil at every house, and say what one change would win."""
-    from dataclasses import replace as changed
-
-    from zesty_trace.core.ordering.days import read_date
-    from zesty_trace.core.ordering.quote import cheapest, frontier, order_of, refused, soonest
-    from zesty_trace.core.ordering.reasons import reasons, trade
-    from zesty_trace.journey.ordering import ask_houses, stencil_of
-
-    wired, folder = load(a.project)
-    design = wired.design
-    today = read_date(a.today or "", "--today") or date.today()
-    order = order_of(design, a.stencil or stencil_of(wired))
-    said = {"quantity": a.quantity, "colour": a.colour, "finish": a.finish}
-    order = changed(order, **{k: v for k, v in said.items() if v is not None})
-    asked = ask_houses(wired, today, folder, order)
-    findings = asked.findings(design)
-    offers = asked.offers
-    best, first, edge = cheapest(offers), soonest(offers), frontier(offers)
-    lines = []
-    for o in offers:
-        marks = " cheapest in time" * (o is best and o.on_time is not False) + " soonest" * (o is first)
-        marks += " LATE" * (o.on_time is False)
-        lines.append(
-            f"{o.total.amount:8.2f} {o.total.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.how}{marks}"
-        )
-    lines += [f"{name} {why}" for name, why in refused(list(asked.question.houses), order)]
-    words = reasons(asked.question, best) if best is not None else []
-    words += [t for t in [trade(asked.question, offers)] if t]
-    lines += [f"- {w}" for w in words]
-    data = [
-        {
-            "house": o.house,
-            "freight": o.freight,
-            "speed": o.speed,
-            "boards": o.boards,
-            "board_cost": str(o.board_cost.amount),
-            "stencil_cost": str(o.stencil_cost.amount),
-            "fees": str(o.fees.amount),
-            "freight_cost": str(o.freight_cost.amount),
-            "tax": str(o.tax.amount),
-            "total": float(o.total.amount),
-            "currency": o.total.currency,
-            "compared": float(o.compared.amount) if o.compared is not None else None,
-            "ships": o.ships.isoformat(),
-            "arrives": o.arrives.isoformat(),
-            "on_time": o.on_time,
-            "in_budget": o.in_budget,
-            "on_frontier": o in edge,
-        }
-        for o in offers
-    ]
-    answer = {"offers": data, "reasons": words, "stencil": order.stencil, "quantity": order.quantity}
-    return verdict(findings), answer, "\n".join(lines) + "\n" + say_findings(findings)
-
-
 def assembly_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.assembly.sequence import placing_sequence
 

@@ -292,7 +292,7 @@ def pace_command(a: argparse.Namespace) -> Answer:
     """Show or add how long placing parts takes, by package: the calendar counts with it."""
     from zesty_trace.core.ordering.days import read_date
     from zesty_trace.core.ordering.parts.sheets import amount, whole
-    from zesty_trace.journey.buying import load_own, note_pace
+    from zesty_trace.journey.hours import load_own, note_pace
 
     _, folder = load(a.project)
     today = read_date(a.today or "", "--today") or date.today()

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
@@ -10,8 +9,6 @@ from decimal import Decimal
 from pathlib import Path
 
 from zesty_trace.core.circuit.wired import Wired
-from zesty_trace.core.ordering.labour import jobs_of
-from zesty_trace.core.ordering.maker import Own, maker_toml, pace_csv, read_maker, read_pace
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
 from zesty_trace.core.ordering.parts.building import Buildable, buildable
 from zesty_trace.core.ordering.parts.buying import GOALS, Goal, Purchase, buy
@@ -34,14 +31,13 @@ from zesty_trace.core.ordering.parts.programme import Market
 from zesty_trace.core.ordering.parts.stock import Drawer, read_stock, stock_csv
 from zesty_trace.core.ordering.parts.suppliers import Supplier, read_offers, read_supplier
 from zesty_trace.core.ordering.parts.waiting import Alternate, Waiting, alternates, short_pieces, waiting
-from zesty_trace.core.ordering.schedule import latest_start
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
 from zesty_trace.files import exists_inside, names_inside, read_inside, remove_inside, text_of, write_inside
-from zesty_trace.journey.ordering import load_rates, needed_by
+from zesty_trace.journey.hours import load_own, wanted_by
+from zesty_trace.journey.ordering import load_rates
 
-HOURS, PACE = "hours.toml", "pace.csv"
 STOCK, LOSSES_FILE, SUPPLIERS, ORDERS = "stock.csv", "losses.csv", "suppliers", "orders"
 
 
@@ -67,50 +63,6 @@ def load_losses(project: Path) -> tuple[Loss, ...]:
 def keep_losses(project: Path, losses: Sequence[Loss]) -> None:
     """Write the own losses of a project: those that are counted before the usual ones. StoreError."""
     write_inside(project, LOSSES_FILE, losses_csv(losses).encode())
-
-
-def load_own(project: Path) -> Own:
-    """Return the maker's figures of a project, with times of the own record; usual ones where there are none.
-
-    InputError.
-    """
-    own = Own()
-    if exists_inside(project, HOURS):
-        own = read_maker(text_of(read_inside(project, HOURS, "table"), HOURS), HOURS)
-    if exists_inside(project, PACE):
-        own = replace(own, timed=read_pace(text_of(read_inside(project, PACE, "table"), PACE), PACE))
-    return own
-
-
-def keep_own(project: Path, own: Own) -> None:
-    """Write the maker's figures of a project. StoreError."""
-    write_inside(project, HOURS, maker_toml(own).encode())
-
-
-def note_pace(project: Path, day: date, package: str, parts: int, seconds: float) -> None:
-    """Add to the record how long placing some parts took. InputError, StoreError."""
-    row = pace_csv([(day.isoformat(), package, parts, seconds)])
-    old = text_of(read_inside(project, PACE, "table"), PACE) if exists_inside(project, PACE) else ""
-    text = f"{old.rstrip()}\n{row.splitlines()[1]}\n" if old.strip() else row
-    read_pace(text, PACE)
-    write_inside(project, PACE, text.encode())
-
-
-def wanted_by(wired: Wired, project: Path, today: date) -> date | None:
-    """Return the day by which parts must be here: that of the brief, less the days that the work itself takes."""
-    needed = needed_by(wired.design)
-    if needed is None:
-        return None
-    own = load_own(project)
-    hours = sum(job.hours for job in jobs_of(wired, batch_of(wired), own.placing))
-    return max(today, latest_start(own.maker, hours, needed))
-
-
-def keep_pace(wired: Wired, project: Path, day: date, refs: Sequence[str], seconds: float) -> None:
-    """Add to the record how long placing some parts took, shared out by package. InputError, StoreError."""
-    packages = Counter(wired.package(ref).id for ref in refs)
-    for package, count in packages.items():
-        note_pace(project, day, package, count, seconds * count / len(refs))
 
 
 def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:

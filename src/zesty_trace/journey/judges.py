@@ -20,7 +20,8 @@ from zesty_trace.core.review.rules import review
 from zesty_trace.errors import InputError, ZestyError
 from zesty_trace.journey.assembling import heat_run
 from zesty_trace.journey.flashing import image_of
-from zesty_trace.journey.ordering import RATES, ask_houses
+from zesty_trace.journey.hours import HOURS, PACE
+from zesty_trace.journey.ordering import ORDERED, RATES, ask_houses
 from zesty_trace.stations import STATIONS
 from zesty_trace.store.board import BoardRecord
 
@@ -97,8 +98,8 @@ def _board_reads(s: Situation) -> tuple[Any, ...]:
 
 def _order_reads(s: Situation) -> tuple[Any, ...]:
     d = s.wired.design
-    files = _stamp(s.folder, "houses"), _stamp(s.folder, RATES)
-    return d.brief, d.board.outline, d.board.rules, d.board.placements, d.parts, d.build, s.today, files
+    files = tuple(_stamp(s.folder, name) for name in ("houses", RATES, ORDERED, HOURS, PACE))
+    return d.brief, d.board.outline, d.board.rules, d.board.placements, d.parts, d.variants, d.build, s.today, files
 
 
 def _assembly_reads(s: Situation) -> tuple[Any, ...]:

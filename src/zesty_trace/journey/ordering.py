@@ -11,18 +11,19 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.fabrication.layers import paste_pads
 from zesty_trace.core.findings import Finding
-from zesty_trace.core.ordering.days import read_date
 from zesty_trace.core.ordering.houses import readable_houses
 from zesty_trace.core.ordering.judging import order_findings
 from zesty_trace.core.ordering.money import Rates, money, read_rates
+from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_toml, read_ordered
 from zesty_trace.core.ordering.panels import OnPanel, best_panel
 from zesty_trace.core.ordering.quote import Offer, Order, Sort, cheapest, order_of, refused
 from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
-from zesty_trace.files import exists_inside, read_inside, text_of
+from zesty_trace.files import exists_inside, read_inside, remove_inside, text_of, write_inside
+from zesty_trace.journey.hours import needed_by, wanted_by
 
-RATES = "rates.toml"
+RATES, ORDERED = "rates.toml", "orders/boards.toml"
 
 
 @dataclass(frozen=True)
@@ -32,11 +33,13 @@ class Asked:
     question: Question
     offers: list[Offer]
     unreadable: tuple[InputError, ...]
+    begin_by: date | None = None  # by which work must begin, for the brief's day to be kept
+    ordered: BoardsOrdered | None = None
 
     def findings(self, design: Design) -> list[Finding]:
         """Return what date, budget and sheets say."""
         refusals = list(refused(list(self.question.houses), self.question.order))
-        return order_findings(design, self.offers, refusals, self.unreadable)
+        return order_findings(design, self.offers, refusals, self.unreadable, self.begin_by, self.ordered)
 
 
 def stencil_of(wired: Wired) -> Sort:
@@ -55,14 +58,6 @@ def load_rates(project: Path | None) -> Rates:
     return read_rates(text_of(read_inside(project, RATES, "table"), RATES), RATES)
 
 
-def needed_by(design: Design) -> date | None:
-    """Return the day of the brief; None without one, or for one that is not understood, which the findings say."""
-    try:
-        return read_date(design.brief.needed_by)
-    except InputError:
-        return None
-
-
 def ask_houses(wired: Wired, today: date, project: Path | None = None, order: Order | None = None) -> Asked:
     """Return what all houses offer for the brief, or for another order."""
     design = wired.design
@@ -72,8 +67,29 @@ def ask_houses(wired: Wired, today: date, project: Path | None = None, order: Or
     except InputError as error:
         rates, wrong = Rates(), [*wrong, error]
     order = order or order_of(design, stencil_of(wired))
+    begin_by, ordered = None, None
+    if project is not None:
+        try:
+            begin_by, ordered = wanted_by(wired, project, today), load_ordered(project)
+        except InputError as error:
+            wrong = [*wrong, error]
     question = Question(tuple(houses), order, today, needed_by(design), design.brief.budget_eur, rates)
-    return Asked(question, question.offers(), tuple(wrong))
+    return Asked(question, question.offers(), tuple(wrong), begin_by, ordered)
+
+
+def load_ordered(project: Path) -> BoardsOrdered | None:
+    """Return the boards of a project that were ordered; None where there are none. InputError."""
+    if not exists_inside(project, ORDERED):
+        return None
+    return read_ordered(text_of(read_inside(project, ORDERED, "table"), ORDERED), ORDERED)
+
+
+def keep_ordered(project: Path, boards: BoardsOrdered | None) -> None:
+    """Record that boards were ordered, or with None that they were not. StoreError."""
+    if boards is not None:
+        write_inside(project, ORDERED, ordered_toml(boards).encode())
+    elif exists_inside(project, ORDERED):
+        remove_inside(project, ORDERED)
 
 
 def offers_for(wired: Wired, today: date, project: Path | None = None) -> list[Offer]:

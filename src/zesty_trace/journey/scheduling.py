@@ -11,16 +11,19 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.labour import Job, jobs_of
 from zesty_trace.core.ordering.maker import Own
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
+from zesty_trace.core.ordering.ordered import BoardsOrdered
 from zesty_trace.core.ordering.parts.buying import Purchase, buy
 from zesty_trace.core.ordering.parts.need import batch_of
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.core.ordering.schedule import PARCEL_SPREAD, Schedule, Wait, schedule
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
-from zesty_trace.journey.buying import expected, load_own, market_of, spent_on_orders
-from zesty_trace.journey.ordering import Asked, ask_houses, needed_by
+from zesty_trace.journey.buying import expected, market_of, spent_on_orders
+from zesty_trace.journey.hours import load_own, needed_by
+from zesty_trace.journey.ordering import Asked, ask_houses, load_ordered, load_rates
 
 FILES_HOURS = 0.5
+NEED_BOARDS = ("printing", "hand", "cleaning")
 CONSUMABLES_EUR = Decimal("0.35")  # paste, flux, alcohol, wipes for a board: common practice
 
 
@@ -35,14 +38,16 @@ class Plan:
     boards: int
     notes: tuple[str, ...] = ()
     ordered: Decimal = Decimal(0)  # what was ordered before
+    taken: bool = False  # whether the boards were ordered
 
     @property
     def cost(self) -> Money | None:
         """What all boards cost together; None where prices do not compare."""
-        if self.offer is None or self.offer.compared is None:
+        offered = self.offer.compared if self.offer is not None else None
+        if offered is None and not self.taken:
             return None
         hours = sum(t.hours for t in self.schedule.tasks)
-        total = self.offer.compared.amount + CONSUMABLES_EUR * self.boards
+        total = (offered.amount if offered is not None else Decimal(0)) + CONSUMABLES_EUR * self.boards
         total += self.ordered + (self.parts.total.amount if self.parts is not None else Decimal(0))
         total += Decimal(str(round(hours, 4))) * Decimal(str(self.own.maker.rate_eur_per_h))
         return rounded(Money(total, BUDGET_CURRENCY))
@@ -68,17 +73,23 @@ def plan_of(
 ) -> Plan:
     """Return the calendar for the cheapest offers in time, or for those that are given. InputError, Cancelled."""
     notes = []
-    offer = offer or cheapest(ask_houses(wired, today, project).offers)
+    taken = load_ordered(project)
+    offer = None if taken is not None else offer or cheapest(ask_houses(wired, today, project).offers)
     own = own or load_own(project)
     if parts is None:
         parts, said = _bought(wired, project, today, report)
         notes += said
     if parts is not None and parts.short:
         notes.append(f"{say_count(len(parts.short), 'part')} cannot be had: the day holds only if they are found")
-    if offer is None:
+    if offer is None and taken is None:
         notes.append("No house makes the boards, or their prices do not compare: their days are not in the schedule")
     batch = batch_of(wired)
     waits, needs = _waits(today, offer, parts)
+    if taken is not None:
+        waits.insert(0, _on_the_way(taken, today))
+        needs.update({key: ["boards"] for key in NEED_BOARDS})
+        if not taken.here and taken.expected < today:
+            notes.append(f"The boards were expected {taken.expected:%a %d %b}: they are counted as here today")
     for name, day in expected(project).items():
         waits.append(Wait(f"order {name}", f"{name[11:-4]} on the way", today, max(today, day or today), 0.0))
         needs.setdefault("kitting", []).append(f"order {name}")
@@ -89,7 +100,19 @@ def plan_of(
     found = schedule(today, waits, jobs, needs, own.maker, needed_by(wired.design), draws)
     ordered, unknown = spent_on_orders(project)
     notes += [f"The freight of {', '.join(unknown)} is not in the cost"] if unknown else []
-    return Plan(found, offer, parts, own, sum(batch.values()), tuple(notes), ordered)
+    if taken is not None:
+        paid = load_rates(project).in_budget(taken.total)
+        ordered += paid.amount if paid is not None else Decimal(0)
+        notes += [f"{taken.total} for boards is not in the cost: no rate is known"] if paid is None else []
+    return Plan(found, offer, parts, own, sum(batch.values()), tuple(notes), ordered, taken is not None)
+
+
+def _on_the_way(taken: BoardsOrdered, today: date) -> Wait:
+    """Return the wait for boards that were ordered: none if they are here."""
+    if taken.here:
+        return Wait("boards", "Boards are here", today, today)
+    ends = max(today, taken.expected)
+    return Wait("boards", "Boards on the way", today, ends, PARCEL_SPREAD * (ends - today).days)
 
 
 def _bought(wired: Wired, project: Path, today: date, report: Report) -> tuple[Purchase | None, list[str]]:
@@ -122,9 +145,7 @@ def _waits(today: date, offer: Offer | None, parts: Purchase | None) -> tuple[li
         waits.append(
             Wait("boards", f"Boards under way, {offer.freight}", offer.ships, offer.arrives, late, ("fabrication",))
         )
-        needs["printing"] = ["boards"]
-        needs["hand"] = ["boards"]
-        needs["cleaning"] = ["boards"]
+        needs.update({key: ["boards"] for key in NEED_BOARDS})
     for sent in parts.parcels if parts is not None else ():
         key = f"parts {sent.supplier}"
         late = PARCEL_SPREAD * (sent.arrives - today).days
@@ -137,7 +158,7 @@ def wins(wired: Wired, project: Path, today: date, plan: Plan, asked: Asked | No
     """Return what one change would win in days or money: other boards, other parts, more hours."""
     asked = asked or ask_houses(wired, today, project)
     said = []
-    quick = soonest(asked.offers)
+    quick = soonest(asked.offers) if not plan.taken else None
     if quick is not None and plan.offer is not None and quick is not plan.offer:
         other = plan_of(wired, project, today, quick, plan.parts, plan.own, draws=0)
         said += _won(plan, other, f"boards from {quick.how}")

@@ -25,7 +25,8 @@ from zesty_trace.core.ordering.reasons import Question, reasons
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import Cancelled
-from zesty_trace.journey.buying import load_own, market_of
+from zesty_trace.journey.buying import market_of
+from zesty_trace.journey.hours import load_own
 from zesty_trace.journey.ordering import ask_houses
 from zesty_trace.journey.scheduling import Plan, doubt_days, plan_of
 
@@ -96,7 +97,8 @@ def together(wired: Wired, project: Path, today: date, report: Report = quiet) -
     question = asked.question
     houses = list(question.houses)
     panels = on_panels(houses, question.order, today, question.needed_by, question.budget, question.rates)
-    offers = _unbeaten([*asked.offers, *panels])
+    taken = asked.ordered is not None  # then only the parts are still open
+    offers = _unbeaten([*asked.offers, *panels]) if not taken else []
     market, wrong = market_of(wired, project, today)
     parts, notes = purchases(market, report)
     notes = [*map(str, wrong), *notes]

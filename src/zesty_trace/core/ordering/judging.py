@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.ordering.days import read_date
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
+from zesty_trace.core.ordering.ordered import BoardsOrdered
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
+from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
 
 ORDER = rule(
@@ -26,8 +29,13 @@ def order_findings(
     offers: Sequence[Offer],
     refusals: Sequence[tuple[str, str]] = (),
     unreadable: Sequence[InputError] = (),
+    begin_by: date | None = None,
+    ordered: BoardsOrdered | None = None,
 ) -> list[Finding]:
-    """Return what date and budget say about the offers, and which price sheets cannot be counted."""
+    """Return what date and budget say about the offers, and which price sheets cannot be counted.
+
+    Of boards that were ordered only their day is judged. `begin_by` is when work must begin to keep the brief's day.
+    """
     offers = list(offers)
     found = [
         ORDER.found(
@@ -37,7 +45,10 @@ def order_findings(
         )
         for error in unreadable
     ]
-    found += _date(design, offers)
+    found += _batch(design)
+    if ordered is not None:
+        return found + _on_the_way(design, ordered, begin_by)
+    found += _date(design, offers, begin_by)
     if not offers:
         said = "; ".join(f"{name} {why}" for name, why in refusals) or "There are no price sheets"
         words = f"{said}. Change what is asked for, or add a price sheet to the project's houses."
@@ -68,7 +79,46 @@ def order_findings(
     return found
 
 
-def _date(design: Design, offers: list[Offer]) -> list[Finding]:
+def _batch(design: Design) -> list[Finding]:
+    """Return whether the boards by variant are as many as the brief asks for."""
+    total, asked = sum(design.build.batch.values()), design.brief.quantity
+    if not design.build.batch or total == asked:
+        return []
+    words = (
+        f"Parts are counted for {total} boards by variant, the boards are ordered for {asked}: say it anew in Parts."
+    )
+    title = f"{total} boards by variant, {asked} in the brief"
+    return [ORDER.found(Subject(which="batch"), title, words, value=float(total), limit=float(asked), unit="boards")]
+
+
+def _on_the_way(design: Design, ordered: BoardsOrdered, begin_by: date | None) -> list[Finding]:
+    try:
+        needed = read_date(design.brief.needed_by)
+    except InputError:
+        needed = None
+    if ordered.here or needed is None:
+        return []
+    return _too_late(ordered.expected, ordered.how, needed, begin_by, "The boards that were ordered")
+
+
+def _too_late(comes: date, how: str, needed: date, begin_by: date | None, what: str) -> list[Finding]:
+    """Return whether a day is after that of the brief, or leaves too little time for the work."""
+    if comes > needed:
+        title, limit = f"{what} come {(comes - needed).days} days late", needed
+        words = f"{how}: {comes:%a %d %b}; needed by {needed:%a %d %b}."
+    elif begin_by is not None and comes > begin_by:
+        title, limit = f"{what} come {say_count((comes - begin_by).days, 'day')} too late to build them", begin_by
+        words = (
+            f"{how}: {comes:%a %d %b}; the work must begin by {begin_by:%a %d %b} to be done by {needed:%a %d %b} "
+            "(hours.toml, Calendar)."
+        )
+    else:
+        return []
+    late = float((comes - limit).days)
+    return [ORDER.found(Subject(which="late"), title, words, value=late, limit=0.0, unit="days")]
+
+
+def _date(design: Design, offers: list[Offer], begin_by: date | None) -> list[Finding]:
     try:
         needed = read_date(design.brief.needed_by)
     except InputError as error:
@@ -76,19 +126,17 @@ def _date(design: Design, offers: list[Offer]) -> list[Finding]:
         title = f"The day it is needed, “{design.brief.needed_by[:40]}”, is not understood"
         return [ORDER.found(Subject(which="date"), title, said)]
     first = soonest(offers)
-    if needed is None or first is None or first.arrives <= needed:
+    if needed is None or first is None:
         return []
-    late = (first.arrives - needed).days
-    return [
-        ORDER.found(
-            Subject(which="late"),
-            f"The soonest boards come {late} days late",
-            f"{first.how}: {first.arrives:%a %d %b}; needed by {needed:%a %d %b}.",
-            value=float(late),
-            limit=0.0,
-            unit="days",
-        )
-    ]
+    found = _too_late(first.arrives, first.how, needed, begin_by, "The soonest boards")
+    best = cheapest(offers)
+    if not found and best is not None and begin_by is not None and begin_by < best.arrives <= needed:
+        title = f"The cheapest boards in time leave too little for the work: {best.arrives:%a %d %b}"
+        words = f"{best.how}; the work must begin by {begin_by:%a %d %b}. Take quicker ones: see the plot."
+        late = float((best.arrives - begin_by).days)
+        found = [ORDER.found(Subject(which="tight"), title, words, value=late, limit=0.0, unit="days",
+                             severity=Severity.NOTE)]  # fmt: skip
+    return found
 
 
 def _not_comparable(design: Design, offers: list[Offer]) -> list[Finding]:

@@ -21,7 +21,7 @@ from zesty_trace.desktop.layout.painter import BoardView
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.errors import EditError, ZestyError
 from zesty_trace.journey.assembling import heat_run, record_assembled, still_to_assemble
-from zesty_trace.journey.buying import keep_pace
+from zesty_trace.journey.hours import keep_pace
 
 HOT = (
     "Hot glass, hot metal, fumes: ventilate, wear eye protection, never use this oven for food again. Mains parts of "

@@ -145,7 +145,7 @@ class BatchPage(QWidget):
             self.session.do(f"{say_count(count, 'spare board')}", lambda d: edits.set_build(d, spare_boards=count))
 
     def _set_line(self) -> None:
-        from zesty_trace.journey.buying import keep_own
+        from zesty_trace.journey.hours import keep_own
 
         value = Decimal(f"{self.line.value():.2f}")
         if self.own is None or value == self.own.order_line_eur:

@@ -59,7 +59,7 @@ class HoursPage(QWidget):
     def pull(self) -> None:
         """Show the figures that count now."""
         from zesty_trace.core.ordering.days import say_closed
-        from zesty_trace.journey.buying import load_own
+        from zesty_trace.journey.hours import load_own
 
         try:
             own = self.own = load_own(self.session.path)
@@ -84,7 +84,7 @@ class HoursPage(QWidget):
         """Keep the figures, as a job. What is not understood is said, and nothing is kept."""
         from zesty_trace.core.ordering.days import read_closed
         from zesty_trace.core.ordering.schedule import Maker
-        from zesty_trace.journey.buying import keep_own
+        from zesty_trace.journey.hours import keep_own
 
         if self.own is None:
             return

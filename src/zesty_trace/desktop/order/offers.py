@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
 
@@ -10,11 +11,13 @@ from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QVBoxLayout
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
+from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_from
 from zesty_trace.core.ordering.quote import Offer, cheapest, frontier, refused, soonest
 from zesty_trace.core.ordering.reasons import Question, reasons, trade
 from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.kit.widgets import fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
 from zesty_trace.desktop.project.session import Session
+from zesty_trace.journey.ordering import keep_ordered
 
 COLOURS = ("green", "blue", "black", "white", "red")
 FINISHES = ("lead-free tin", "leaded tin", "gold")
@@ -40,6 +43,8 @@ class OffersCard(QFrame):
         self.asked: Question | None = None
         self.shown: list[Offer] = []
         self.picked: Offer | None = None
+        self.ordered: BoardsOrdered | None = None
+        self.begin_by: date | None = None
         self.title = label(BOARDS, "heading")
         self.colour, self.finish, self.stencil = (self._choice(*c) for c in (
             (COLOURS, "Colour of the mask", "colour"), (FINISHES, "Finish of the pads", "finish"),
@@ -47,6 +52,10 @@ class OffersCard(QFrame):
         ))  # fmt: skip
         self.summary = label("", "", True)
         self.words = label("", "muted", True)
+        self.taken = label("", "good", True)
+        self.here_button = button("They are here", self.came)
+        self.back_button = button("Take it back", self.take_back, tip="The boards were not ordered after all")
+        self.take_button = button("These are ordered", self.take, True, "Record the picked offer: the calendar counts")
         self.plot: Any = None
         self.offers = table("Offer", "Boards", "EUR", "Here", "Note")
         self.offers.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
@@ -55,11 +64,46 @@ class OffersCard(QFrame):
         self.column.setContentsMargins(14, 12, 14, 12)
         self.column.setSpacing(8)
         for widget in (
-            row(self.title, None, self.colour), self.summary, self.words, self.offers,
+            row(self.title, None, self.colour), self.taken, self.summary, self.words, self.offers,
             row(label("Stencil"), self.stencil, label("Finish"), self.finish, None),
+            row(self.here_button, self.back_button, None, self.take_button),
         ):  # fmt: skip
             self.column.addWidget(widget)
-        self.column.setStretch(3, 1)
+        self.column.setStretch(4, 1)
+
+    def show_taken(self, taken: BoardsOrdered | None) -> None:
+        """Show the boards that were ordered, if any were."""
+        self.ordered = taken
+        self.taken.setText(f"{taken.words}." if taken is not None else "")
+        self.taken.setVisible(taken is not None)
+        self.take_button.setVisible(taken is None)
+        self.take_button.setEnabled(self.picked is not None)
+        self.here_button.setVisible(taken is not None and not taken.here)
+        self.back_button.setVisible(taken is not None)
+
+    def take(self) -> None:
+        """Record that the picked offer was ordered."""
+        if self.picked is not None:
+            self._keep(ordered_from(self.picked, self.session.today))
+
+    def came(self) -> None:
+        """Record that the boards are here."""
+        if self.ordered is not None:
+            self._keep(replace(self.ordered, here=True))
+
+    def take_back(self) -> None:
+        """Record that the boards were not ordered after all."""
+        self._keep(None)
+
+    def _keep(self, boards: BoardsOrdered | None) -> None:
+        folder = self.session.path
+
+        def done(_v: object) -> None:
+            self.show_taken(boards)
+            self.session.message.emit(boards.words if boards is not None else "No boards are ordered")
+            self.session.records_changed.emit()
+
+        self.session.jobs.start("Recording the order", lambda _r: keep_ordered(folder, boards), done)
 
     def _choice(self, texts: tuple[str, ...], name: str, field: str) -> QComboBox:
         box = QComboBox()
@@ -109,6 +153,8 @@ class OffersCard(QFrame):
             self.summary.setText("The prices are in several currencies, and no rate is known: compare them yourself.")
         elif first is not None:
             late = "" if best.on_time is not False else " Nothing comes in time."
+            if best.on_time and self.begin_by is not None and best.arrives > self.begin_by:
+                late += f" It is tight: the work must begin by {self.begin_by:%a %d %b}."
             self.summary.setText(
                 f"Cheapest{' in time' if best.on_time else ''}: {best.how}, {best.total}, {best.arrives:%a %d %b}. "
                 f"Soonest: {first.how}, {first.total}, {first.arrives:%a %d %b}.{late}{more}"
@@ -116,11 +162,13 @@ class OffersCard(QFrame):
         self._explain()
         self._draw()
 
-    @staticmethod
-    def _mark(offer: Offer, best: Offer | None, first: Offer | None) -> str:
+    def _mark(self, offer: Offer, best: Offer | None, first: Offer | None) -> str:
         words = ["cheapest"] if offer is best else []
         words += ["soonest"] if offer is first else []
-        words += ["late"] if offer.on_time is False else []
+        if offer.on_time is False:
+            words += ["late"]
+        elif self.begin_by is not None and offer.arrives > self.begin_by:
+            words += ["tight"]
         return ", ".join(words)
 
     def _chosen(self) -> None:
@@ -158,7 +206,7 @@ class OffersCard(QFrame):
         plot.setMouseEnabled(False, False)
         plot.hideButtons()
         plot.setAccessibleName("Total cost against the day of arrival")
-        self.column.insertWidget(2, plot)
+        self.column.insertWidget(3, plot)
         return plot
 
     def _draw(self) -> None:

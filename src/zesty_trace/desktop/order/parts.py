@@ -118,7 +118,8 @@ class PartsCard(QFrame):
         asked, wired, folder, today = self._asked, self.session.wired, self.session.path, self.session.today
 
         def work(_report: Report) -> Counted:
-            from zesty_trace.journey.buying import cuttings_of, load_losses, load_own, market_of
+            from zesty_trace.journey.buying import cuttings_of, load_losses, market_of
+            from zesty_trace.journey.hours import load_own
 
             market, wrong = market_of(wired, folder, today)
             own = load_own(folder)

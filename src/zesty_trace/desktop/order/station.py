@@ -110,7 +110,9 @@ class OrderStation(Station):
         asked = ask_houses(self.session.wired, self.session.today, self.session.path, order)
         more = "" if looked is not None else self._panel_words(asked.question)
         more += "".join(f" Left out: {error}." for error in asked.unreadable)
+        self.card.begin_by = asked.begin_by if looked is None else None
         self.card.show_offers(asked.question, asked.offers, more)
+        self.card.show_taken(asked.ordered if looked is None else None)
 
     def _panel_words(self, asked: Question) -> str:
         """Return what a panel would save; "" if none saves anything. The last answer is kept."""
