@@ -80,8 +80,8 @@ def create_demo(folder: Path, today: date, demo: str = DEMO) -> Design:
     kept |= {name: (root / name).read_bytes() for name in ("parts.csv", "wiring.csv")}
     market = files("zesty_trace") / "data" / "suppliers"
     kept |= {f"suppliers/{e.name}": e.read_bytes() for e in market.iterdir() if e.name.endswith((".toml", ".csv"))}
-    if (root / "stock.csv").is_file():
-        kept["stock.csv"] = (root / "stock.csv").read_bytes()
+    beside = {"stock.csv": "stock.csv", "rates.toml": "rates.toml", "slipway.toml": "houses/slipway.toml"}
+    kept |= {to: (root / name).read_bytes() for name, to in beside.items() if (root / name).is_file()}
     kept |= {f"firmware/{e.name}": e.read_bytes() for e in root.iterdir() if e.name.endswith(".hex")}
     with ProjectFolder.create(folder, design):
         try:

@@ -157,15 +157,29 @@ def _words(plan: Plan, plans: Sequence[Plan], question: Question) -> list[str]:
     words.append(f"Ready {s.ready:%a %d %b}{likely}")
     cheaper = [p for p in plans if spent(p) < spent(plan)]
     if cheaper:
-        other = min(cheaper, key=spent)
+        other = min(cheaper, key=lambda p: (spent(p), p.schedule.ready))
         days = (other.schedule.ready - s.ready).days
         saved = Money(spent(plan) - spent(other), BUDGET_CURRENCY)
-        words.append(f"{say_count(days, 'day')} later saves {saved}" if days > 0 else f"Another saves {saved}")
+        when = f"{say_count(days, 'day')} later" if days > 0 else f"Ready {other.schedule.ready:%a %d %b}"
+        words.append(f"{when} saves {saved}: {_differs(plan, other)}")
     sooner = [p for p in plans if p.schedule.ready < s.ready]
     if sooner:
         other = min(sooner, key=lambda p: (p.schedule.ready, spent(p)))
         more = Money(spent(other) - spent(plan), BUDGET_CURRENCY)
-        words.append(f"{say_count((s.ready - other.schedule.ready).days, 'day')} sooner costs {more} more")
+        days = (s.ready - other.schedule.ready).days
+        cost = f"costs {more} more" if more.amount > 0 else f"saves {Money(-more.amount, BUDGET_CURRENCY)}"
+        words.append(f"{say_count(days, 'day')} sooner {cost}: {_differs(plan, other)}")
     if plan.offer is not None and "panel" not in plan.offer.freight:
         words += reasons(question, plan.offer)
     return words
+
+
+def _differs(plan: Plan, other: Plan) -> str:
+    """Say what is other about another plan."""
+    said = []
+    if other.offer is not None and other.offer is not plan.offer:
+        said.append(f"boards from {other.offer.how}")
+    if other.parts is not None and other.parts is not plan.parts:
+        parcels = ", ".join(f"{p.supplier} {p.parcel}" for p in other.parts.parcels)
+        said.append(f"parts by {parcels}" if parcels else "no parts")
+    return "; ".join(said) or "the same"

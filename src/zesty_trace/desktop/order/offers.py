@@ -28,9 +28,8 @@ MOST_REASONS = 3
 
 
 def price_of(offer: Offer) -> str:
-    """Return a price as the column shows it: the head names the budget's currency, others are named in the cell."""
-    total = offer.total
-    return f"{total.amount:.2f}" if total.currency == BUDGET_CURRENCY else str(total)
+    """Return a price as the column shows it: in the budget's currency where a rate is known, else with its own."""
+    return f"{offer.compared.amount:.2f}" if offer.compared is not None else str(offer.total)
 
 
 class OffersCard(QFrame):
@@ -187,7 +186,10 @@ class OffersCard(QFrame):
         if self.picked is None or self.asked is None:
             self.words.setText("")
             return
-        found = reasons(self.asked, self.picked)[:MOST_REASONS]
+        picked = self.picked
+        abroad = picked.compared is not None and picked.total.currency != picked.compared.currency
+        found = [f"{picked.total} to pay, {picked.compared} by the table of rates"] if abroad else []
+        found += reasons(self.asked, picked)[:MOST_REASONS]
         found += [t for t in [trade(self.asked, self.shown)] if t]
         self.words.setText("\n".join(f"· {w}" for w in found))
         self.words.setVisible(bool(found))
