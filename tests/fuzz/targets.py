@@ -16,6 +16,7 @@ from collections.abc import Callable
 from contextlib import closing, suppress
 from dataclasses import dataclass
 from datetime import date
+from decimal import Decimal
 from functools import cache
 from importlib.resources import files
 from pathlib import Path
@@ -39,7 +40,16 @@ from zesty_trace.core.firmware.targets import find_target
 from zesty_trace.core.gerber.drill import read_drill
 from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.ordering.houses import read_house
+from zesty_trace.core.ordering.maker import Own, maker_toml, read_maker, read_pace
+from zesty_trace.core.ordering.money import money, read_rates
+from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_toml, read_ordered
+from zesty_trace.core.ordering.parts.need import LOSSES, losses_csv, read_losses
+from zesty_trace.core.ordering.parts.placed import Line, order_csv, read_order
+from zesty_trace.core.ordering.parts.sorts import Sort
+from zesty_trace.core.ordering.parts.stock import read_stock, stock_csv
+from zesty_trace.core.ordering.parts.suppliers import read_offers, read_supplier
 from zesty_trace.core.ordering.quote import Order, quote
+from zesty_trace.core.ordering.schedule import Maker
 from zesty_trace.core.quantities import parse_address, parse_length_nm, read_addresses, read_off, say
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
@@ -281,6 +291,48 @@ def house(data: bytes) -> None:
     quote([found], Order(10, 80.0, 50.0, 2, "green", True), TODAY, None, 0.0)
 
 
+FIGURES: dict[str, tuple[Callable[[str, str], Any], Callable[[Any], str] | None]] = {
+    "supplier": (read_supplier, None),
+    "offers": (read_offers, None),
+    "stock": (read_stock, stock_csv),
+    "losses": (read_losses, lambda found: losses_csv(found[: -len(LOSSES)])),
+    "hours": (read_maker, maker_toml),
+    "pace": (read_pace, None),
+    "order": (read_order, order_csv),
+    "boards": (read_ordered, ordered_toml),
+    "rates": (read_rates, None),
+}
+
+
+def figures(data: bytes) -> None:
+    """Read the tables of a purchase; the first line says which. What is accepted reads back the same."""
+    name, _, text = text_of(data, "figures").partition("\n")
+    reader, writer = FIGURES.get(name, FIGURES["stock"])
+    found = reader(text, "x")
+    if writer is not None:
+        assert reader(writer(found), "x") == found
+
+
+def figure_seeds() -> list[bytes]:
+    seeds = [b"supplier\n" + d for d in data_files("suppliers", ".toml")]
+    seeds += [b"offers\n" + d[:900].rpartition(b"\n")[0] for d in data_files("suppliers", ".csv")]
+    line = Line(
+        "A-1", Sort("led", "red", "LED0603"), 12, Decimal("0.10"), "D1 D2", 3, "led red LED0805", "bag", True, TODAY
+    )
+    boards = BoardsOrdered("Quay Circuits, parcel", 12, money("17.50"), TODAY, TODAY)
+    hours = Own(Maker(off=frozenset({TODAY})), (("SOIC", 14.0),), 0.9, Decimal("0.25"))
+    return [
+        *seeds,
+        b"stock\nkind,value,package,count,place,note\nresistor,10k,R0603,40,tray 1,\nheader_17,,Header-1x17,1,,left\n",
+        b"losses\npackage,percent,least\n*0603,8,7\n,1,0\n",
+        f"hours\n{maker_toml(hours)}".encode(),
+        b"pace\nday,package,parts,seconds\n2026-11-01,R0603,10,80\n",
+        f"order\n{order_csv([line], Decimal('2.80'))}".encode(),
+        f"boards\n{ordered_toml(boards)}".encode(),
+        b'rates\nof = "2026-11-20"\n[rates]\nUSD = 0.92\n',
+    ]
+
+
 def tables(data: bytes) -> None:
     parts, _, wiring = text_of(data, "tables").partition("\n====\n")
     preview_import(parts, wiring, shipped())
@@ -382,6 +434,7 @@ TARGETS = {
     "kinds": Target(kind_seeds, kinds, 120),
     "bent kinds": Target(lambda: [b"%d" % k for k in range(12)], bent_kinds, 300),
     "houses": Target(lambda: data_files("houses", ".toml"), house, 150),
+    "figures": Target(figure_seeds, figures, 400),
     "tables": Target(table_seeds, tables, 120),
     "names": Target(texts('{"ceramic cap": "ceramic_capacitor"}'), words, 100),
     "quantities": Target(

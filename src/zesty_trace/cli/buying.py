@@ -24,7 +24,7 @@ def stock_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.ordering.parts.stock import put, read_stock
     from zesty_trace.core.tables.encoding import table_text
     from zesty_trace.files import read_given
-    from zesty_trace.journey.buying import keep_stock, load_stock
+    from zesty_trace.journey.buying import check_sort, keep_stock, load_stock
 
     wired, folder = load(a.project)
     drawers = load_stock(folder)
@@ -32,8 +32,8 @@ def stock_command(a: argparse.Namespace) -> Answer:
         drawers = read_stock(table_text(read_given(Path(a.table), "table"), a.table), a.table)
     for words in a.put or ():
         kind, value, package, count = (*words, "")[:4]
-        wired.catalogue.kind(kind)
-        drawers = put(drawers, Sort(kind, value, package), whole(count, "--put", "count", -1_000_000), a.place)
+        sort = check_sort(wired, Sort(kind, value, package))
+        drawers = put(drawers, sort, whole(count, "--put", "count", -1_000_000), a.place)
     if a.table or a.put:
         keep_stock(folder, drawers)
     data = [
@@ -171,7 +171,7 @@ def _plan_lines(plan: Purchase) -> list[str]:
         lines.append(f"In all {plan.total}, {plan.goal}: {plan.how_good}")
     else:
         lines.append(f"Nothing can be had{plan.until}." if plan.short else "Nothing needs to be bought.")
-    lines += [f"{c.strip.title}: {c.words}, from what is there" for c in plan.cut if not c.plan.bought]
+    lines += [f"{c.strip.title}: {c.words}, of what is there or on the way" for c in plan.cut if not c.plan.bought]
     return lines
 
 
@@ -181,6 +181,7 @@ def receive_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.files import write_given
     from zesty_trace.journey.buying import (
         buildable_now,
+        check_sort,
         load_order,
         order_labels,
         orders,
@@ -205,6 +206,9 @@ def receive_command(a: argparse.Namespace) -> Answer:
         known = load_order(folder, a.order)
         told = {c.line for c in came}
         came += [_came(f"{k}={x.short}", a.where) for k, x in missing(known) if k not in told]
+    for c in came:
+        if c.instead is not None:
+            check_sort(wired, c.instead)
     lines = unpack(folder, a.order, came) if came else load_order(folder, a.order)
     left = missing(lines)
     if a.labels:
@@ -224,7 +228,8 @@ def receive_command(a: argparse.Namespace) -> Answer:
     said = []
     for k, x in enumerate(lines, 1):
         other = f", came as {x.came_as}" if x.came_as else ""
-        said.append(f"{k:3} {x.received} of {x.count} x {x.sort}{other}")
+        more = ", MORE than was ordered: count again" if x.received > x.count else ""
+        said.append(f"{k:3} {x.received} of {x.count} x {x.sort}{other}{more}")
     for _, x in left:
         how = "Short, to be bought again" if x.unpacked else "Still to come"
         said.append(f"{how}: {x.short} x {x.sort} for {x.refs}")

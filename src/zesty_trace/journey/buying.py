@@ -12,7 +12,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
 from zesty_trace.core.ordering.parts.building import Buildable, buildable
 from zesty_trace.core.ordering.parts.buying import GOALS, Goal, Purchase, buy
-from zesty_trace.core.ordering.parts.headers import Cutting, cut, cuttings, remaining
+from zesty_trace.core.ordering.parts.headers import Cutting, cut, cuttings, form_of, remaining
 from zesty_trace.core.ordering.parts.labels import labels_of, labels_pdf
 from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, batch_of, losses_csv, needs, read_losses
 from zesty_trace.core.ordering.parts.placed import (
@@ -28,6 +28,7 @@ from zesty_trace.core.ordering.parts.placed import (
     receive,
 )
 from zesty_trace.core.ordering.parts.programme import Market
+from zesty_trace.core.ordering.parts.sorts import Sort
 from zesty_trace.core.ordering.parts.stock import Drawer, read_stock, stock_csv
 from zesty_trace.core.ordering.parts.suppliers import Supplier, read_offers, read_supplier
 from zesty_trace.core.ordering.parts.waiting import Alternate, Waiting, alternates, short_pieces, waiting
@@ -51,6 +52,13 @@ def load_stock(project: Path) -> list[Drawer]:
 def keep_stock(project: Path, drawers: Sequence[Drawer]) -> None:
     """Write the drawers of a project. StoreError."""
     write_inside(project, STOCK, stock_csv(drawers).encode())
+
+
+def check_sort(wired: Wired, sort: Sort) -> Sort:
+    """Return a sort of part, whose kind is one of the catalogue or a strip. InputError for another."""
+    if form_of(sort) is None:
+        wired.catalogue.kind(sort.kind)
+    return sort
 
 
 def load_losses(project: Path) -> tuple[Loss, ...]:

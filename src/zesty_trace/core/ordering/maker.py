@@ -43,7 +43,7 @@ def read_maker(text: str, name: str) -> Own:
     """
     try:
         raw = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except (RecursionError, ValueError) as error:
         raise InputError(f"It cannot be read: {error}", name, "Mend the line named") from error
     known = ("hours", "off", "rate_eur_per_h", "spare_days", "yield", "order_line_eur", "seconds")
     for word in raw:

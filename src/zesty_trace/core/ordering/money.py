@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import tomllib
 from dataclasses import dataclass, field
-from decimal import ROUND_HALF_EVEN, Decimal, InvalidOperation
+from decimal import ROUND_HALF_EVEN, Decimal
 
 from zesty_trace.errors import InputError
 from zesty_trace.names import shorten
@@ -91,7 +91,7 @@ def read_rates(text: str, where: str) -> Rates:
         if not isinstance(table, dict) or len(table) > MOST_RATES:
             raise InputError("There is no table of rates", where, "Write [rates], then USD = 0.92 and so on")
         per = {str(k): Decimal(str(v)) for k, v in table.items()}
-    except (tomllib.TOMLDecodeError, InvalidOperation, RecursionError) as error:
+    except (ArithmeticError, RecursionError, ValueError) as error:
         raise InputError(f"The rates cannot be read: {error}", where, "Write USD = 0.92 and so on") from error
     for currency, rate in per.items():
         known = len(currency) == 3 and currency.isascii() and currency.isupper() and currency != BUDGET_CURRENCY

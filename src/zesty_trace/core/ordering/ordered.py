@@ -60,7 +60,7 @@ def read_ordered(text: str, name: str) -> BoardsOrdered:
     """Return the order of a TOML file. InputError with the field of what is wrong."""
     try:
         raw = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
+    except (RecursionError, ValueError) as error:
         raise InputError(f"It cannot be read: {error}", name, "Mend the line named") from error
     for word in raw:
         if word not in FIELDS:

@@ -83,6 +83,7 @@ class Unpacking(QWidget):
         rows = []
         for k, x in enumerate(lines, 1):
             came = f", came as {x.came_as}" if x.came_as else ""
+            came += ", MORE than ordered" if x.received > x.count else ""
             rows.append([str(k), str(x.count), self._name(x.sort) + came, str(x.received)])
         fill(self.lines, rows, (0, 1, 3))
         left = missing(lines)
@@ -156,20 +157,20 @@ class Unpacking(QWidget):
         self.session.jobs.start("Taking an order back", lambda _r: withdraw(folder, name), done)
 
     def _unpack(self, found: list[tuple[int, int, str]]) -> None:
-        from zesty_trace.core.ordering.parts.headers import form_of
         from zesty_trace.core.ordering.parts.placed import Came
         from zesty_trace.core.ordering.parts.sorts import Sort
-        from zesty_trace.journey.buying import unpack
+        from zesty_trace.journey.buying import check_sort, unpack
 
         came = []
         for line, count, words in found:
             kind, _, rest = words.strip().partition(" ")
             value, _, package = rest.rpartition(" ")
-            if kind and kind not in self.session.catalogue.kinds and form_of(Sort(kind, value, package)) is None:
-                hint = "Write kind, value and package, such as resistor 12k R0603"
-                self.session.failed.emit(InputError(f"There is no kind of part “{kind}”", "came as", hint))
+            sort = Sort(kind, value, package)
+            try:
+                came.append(Came(line, count, check_sort(self.session.wired, sort) if kind else None))
+            except InputError as error:
+                self.session.failed.emit(error)
                 return
-            came.append(Came(line, count, Sort(kind, value, package) if kind else None))
         folder, name = self.session.path, self.order.currentText()
 
         def done(_lines: object) -> None:

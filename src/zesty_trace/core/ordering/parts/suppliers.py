@@ -88,7 +88,7 @@ def read_supplier(text: str, name: str) -> Supplier:
     """
     try:
         raw = tomllib.loads(text, parse_float=Decimal)
-    except (tomllib.TOMLDecodeError, RecursionError, ValueError) as error:
+    except (ArithmeticError, RecursionError, ValueError) as error:
         raise InputError(f"The supplier cannot be read: {error}", name, "Mend the line named") from error
     known = {"name", "currency", "freight", "offers", "open_days", "closed", "order_least"}
     for word in raw:
