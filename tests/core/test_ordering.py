@@ -23,6 +23,7 @@ from zesty_trace.core.ordering.quote import (
     quote,
     soonest,
 )
+from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.errors import InputError
 
 WEDNESDAY = date(2026, 11, 25)
@@ -152,3 +153,17 @@ def test_a_house_offers_no_board_larger_than_it_makes(width: float, height: floa
     order = replace(TWELVE, width_mm=width, height_mm=height)
     assert (board_price(small, order) is not None) is made
     assert bool(quote([small], order, WEDNESDAY, None, 0.0)) is made
+
+
+def test_every_colour_finish_and_stencil_is_priced_as_if_it_were_asked_for() -> None:
+    order = Order(12, 80.0, 56.0, 2, "green", "frameless")
+    question = Question(tuple(load_houses()), order, date(2026, 11, 27), date(2026, 12, 18))
+    every = question.every_offer()
+    assert [o.amount for o in every] == sorted(o.amount for o in every)
+    asked = {(o.order.colour, o.order.finish, o.order.stencil) for o in every}
+    assert {c for c, _, _ in asked} == {c for h in question.houses for c in h.colours}
+    assert {s for _, _, s in asked} == {"frameless", "framed"}
+    for colour, finish, stencil in asked:
+        singly = question.offers(replace(order, colour=colour, finish=finish, stencil=stencil))
+        mine = [o for o in every if (o.order.colour, o.order.finish, o.order.stencil) == (colour, finish, stencil)]
+        assert {(o.how, o.total, o.arrives) for o in singly} == {(o.how, o.total, o.arrives) for o in mine}

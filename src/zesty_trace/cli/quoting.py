@@ -34,17 +34,19 @@ def quote_command(a: argparse.Namespace) -> Answer:
     if a.take or a.here or a.withdraw:
         asked = replace(asked, ordered=_take_boards(a, folder, today, asked.offers))
     findings = asked.findings(design)
-    offers = asked.offers
+    offers = asked.question.every_offer() if a.every else asked.offers
     best, first, edge = cheapest(offers), soonest(offers), frontier(offers)
     lines = []
     for o in offers:
         marks = " cheapest in time" * (o is best and o.on_time is not False) + " soonest" * (o is first)
         marks += " LATE" * (o.on_time is False)
+        what = f", {o.order.colour}, {o.order.finish}, stencil {o.order.stencil}" if a.every and o.order else ""
         lines.append(
-            f"{o.total.amount:8.2f} {o.total.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.how}{marks}"
+            f"{o.total.amount:8.2f} {o.total.currency}  {o.arrives:%a %d %b}  {o.boards:3} boards  {o.how}{what}{marks}"
         )
     lines += [f"{name} {why}" for name, why in refused(list(asked.question.houses), order)]
-    words = reasons(asked.question, best) if best is not None else []
+    priced = replace(asked.question, order=best.order) if best is not None and best.order else asked.question
+    words = reasons(priced, best) if best is not None else []
     words += [t for t in [trade(asked.question, offers)] if t]
     lines += [f"- {w}" for w in words]
     data = [
@@ -53,6 +55,9 @@ def quote_command(a: argparse.Namespace) -> Answer:
             "freight": o.freight,
             "speed": o.speed,
             "boards": o.boards,
+            "colour": o.order.colour if o.order else order.colour,
+            "finish": o.order.finish if o.order else order.finish,
+            "stencil": o.order.stencil if o.order else order.stencil,
             "board_cost": str(o.board_cost.amount),
             "stencil_cost": str(o.stencil_cost.amount),
             "fees": str(o.fees.amount),
@@ -113,6 +118,7 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         ("--colour", {"help": "of the solder mask"}),
         ("--finish", {"help": "of the pads"}),
         ("--stencil", {"choices": ["none", "frameless", "framed"], "help": "default: as the build says"}),
+        ("--every", {"action": "store_true", "help": "in every colour, finish and kind of stencil"}),
         ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
         ("--take", {"metavar": "OFFER", "help": "this offer was ordered: house and freight as they are listed"}),
         ("--here", {"action": "store_true", "help": "the boards that were ordered are here"}),

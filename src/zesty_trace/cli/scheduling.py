@@ -45,6 +45,7 @@ def schedule_command(a: argparse.Namespace) -> Answer:
             for t in s.tasks
         ],
         "cost": str(plan.cost.amount) if plan.cost else None,
+        "costs": {what: f"{amount:.2f}" for what, amount in plan.costs.items()},
         "cost_each": str(plan.cost_each.amount) if plan.cost_each else None,
         "wins": said,
         "notes": plan.notes,
@@ -66,6 +67,7 @@ def schedule_command(a: argparse.Namespace) -> Answer:
     if plan.cost_each is not None and plan.cost is not None:
         share = f"{100 * plan.own.yield_:.0f} %"
         lines.append(f"{plan.cost} in all, {plan.cost_each} a finished board at a yield of {share}")
+        lines.append("  " + ", ".join(f"{what} {amount:.2f}" for what, amount in plan.costs.items() if amount))
     lines += [f"- {w}" for w in said] + [f"Not known: {n}" for n in plan.notes]
     return (FOUND if late else FINE), data, "\n".join(lines)
 

@@ -41,16 +41,27 @@ class Plan:
     taken: bool = False  # whether the boards were ordered
 
     @property
-    def cost(self) -> Money | None:
-        """What all boards cost together; None where prices do not compare."""
+    def costs(self) -> dict[str, Decimal]:
+        """What it costs by what it is spent on, in the budget's currency; nothing where prices do not compare."""
         offered = self.offer.compared if self.offer is not None else None
         if offered is None and not self.taken:
-            return None
+            return {}
         hours = sum(t.hours for t in self.schedule.tasks)
-        total = (offered.amount if offered is not None else Decimal(0)) + CONSUMABLES_EUR * self.boards
-        total += self.ordered + (self.parts.total.amount if self.parts is not None else Decimal(0))
-        total += Decimal(str(round(hours, 4))) * Decimal(str(self.own.maker.rate_eur_per_h))
-        return rounded(Money(total, BUDGET_CURRENCY))
+        parts = self.parts
+        freight = sum((p.cost.amount for p in parts.parcels), Decimal(0)) if parts is not None else Decimal(0)
+        return {
+            "boards and stencil": offered.amount if offered is not None else Decimal(0),
+            "parts": parts.total.amount - freight if parts is not None else Decimal(0),
+            "freight of parts": freight,
+            "ordered before": self.ordered,
+            "consumables": CONSUMABLES_EUR * self.boards,
+            "hours": Decimal(str(round(hours, 4))) * Decimal(str(self.own.maker.rate_eur_per_h)),
+        }
+
+    @property
+    def cost(self) -> Money | None:
+        """What all boards cost together; None where prices do not compare."""
+        return rounded(Money(sum(self.costs.values(), Decimal(0)), BUDGET_CURRENCY)) if self.costs else None
 
     @property
     def cost_each(self) -> Money | None:

@@ -170,6 +170,20 @@ def quote(
     return sorted(judged, key=lambda o: (*_currency_rank(o), o.amount, o.arrives, o.house, o.freight, o.speed))
 
 
+def every_order(house: House, order: Order) -> list[Order]:
+    """Return an order in every colour, finish and, if one is wanted at all, stencil that a house makes."""
+    stencils: list[Sort] = [order.stencil]
+    if order.stencil != "none":
+        stencils = ["frameless"] if house.stencil is not None else []
+        stencils += ["framed"] if house.stencil is not None and house.stencil.framed is not None else []
+    return [
+        replace(order, colour=colour, finish=finish, stencil=stencil)
+        for colour in house.colours
+        for finish in house.finishes
+        for stencil in stencils
+    ]
+
+
 def _speeds(house: House) -> tuple[Speed, ...]:
     return ("standard", "express") if house.express is not None else ("standard",)
 

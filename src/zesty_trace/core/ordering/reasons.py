@@ -10,7 +10,7 @@ from datetime import date
 from zesty_trace.core.ordering.days import WEEKDAYS, Calendar
 from zesty_trace.core.ordering.houses import House
 from zesty_trace.core.ordering.money import Money, Rates
-from zesty_trace.core.ordering.quote import NO_RATES, Offer, Order, cheapest, quote
+from zesty_trace.core.ordering.quote import NO_RATES, Offer, Order, cheapest, every_order, quote
 from zesty_trace.core.quantities import say_count
 
 TRIM_MOST_MM = 10.0  # more than that is another board
@@ -34,6 +34,14 @@ class Question:
         """Return the offers for the order, or for another one instead."""
         order = order or self.order
         return quote(list(self.houses), order, self.today, self.needed_by, self.budget, self.rates, self.here)
+
+    def every_offer(self) -> list[Offer]:
+        """Return the offers of all houses in every colour, finish and stencil that they make, cheapest first."""
+        found = []
+        for house in self.houses:
+            for order in every_order(house, self.order):
+                found += quote([house], order, self.today, self.needed_by, self.budget, self.rates, self.here)
+        return sorted(found, key=lambda o: (o.compared is None, o.amount, o.arrives, o.how))
 
     def of_house(self, name: str) -> House:
         """Return a house by name."""

@@ -159,6 +159,8 @@ class CalendarCard(QFrame):
         waits = [s.task(k).title for k in s.chain if s.task(k).sort == "wait" and k != "spare"]
         hours = sum(t.hours for t in s.tasks)
         lines = [f"It is decided by: {', '.join(waits) or 'the work alone'}; there are {hours:.1f} h of work."]
+        spent = ", ".join(f"{what} {amount:.2f}" for what, amount in plan.costs.items() if amount)
+        lines += [f"In EUR: {spent}."] if spent else []
         lines += [f"· {w}" for w in said] + [f"Not known: {n}" for n in plan.notes]
         self.words.setText("\n".join(x for x in lines if x))
         self.chart.show_schedule(s, self.session.today)

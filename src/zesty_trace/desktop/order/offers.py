@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from datetime import date, timedelta
 from typing import Any
@@ -35,7 +36,7 @@ def price_of(offer: Offer) -> str:
 class OffersCard(QFrame):
     """The offers of all houses, with what is chosen about the boards."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, pull: Callable[[], None]) -> None:
         super().__init__()
         self.setObjectName("card")
         self.session = session
@@ -55,6 +56,9 @@ class OffersCard(QFrame):
         self.here_button = button("They are here", self.came)
         self.back_button = button("Take it back", self.take_back, tip="The boards were not ordered after all")
         self.take_button = button("These are ordered", self.take, True, "Record the picked offer: the calendar counts")
+        tip = "Every colour, finish and stencil that the houses make; the one that you order becomes the board's"
+        self.every_button = button("Any of them", pull, tip=tip)
+        self.every_button.setCheckable(True)
         self.plot: Any = None
         self.offers = table("Offer", "Boards", "EUR", "Here", "Note")
         self.offers.horizontalHeader().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
@@ -64,7 +68,7 @@ class OffersCard(QFrame):
         self.column.setSpacing(8)
         for widget in (
             row(self.title, None, self.colour), self.taken, self.summary, self.words, self.offers,
-            row(label("Stencil"), self.stencil, label("Finish"), self.finish, None),
+            row(label("Stencil"), self.stencil, label("Finish"), self.finish, None, self.every_button),
             row(self.here_button, self.back_button, None, self.take_button),
         ):  # fmt: skip
             self.column.addWidget(widget)
@@ -82,8 +86,17 @@ class OffersCard(QFrame):
 
     def take(self) -> None:
         """Record that the picked offer was ordered."""
-        if self.picked is not None:
-            self._keep(ordered_from(self.picked, self.session.today))
+        if self.picked is None:
+            return
+        order, build = self.picked.order, self.session.design.build
+        if order is not None and self.every_button.isChecked():
+            choices = {"colour": order.colour, "finish": order.finish}
+            if order.stencil != "none":
+                choices["stencil"] = order.stencil
+            if any(getattr(build, k) != v for k, v in choices.items()):
+                said = ", ".join(choices.values())
+                self.session.do(f"Boards: {said}", lambda d: edits.set_build(d, **choices))
+        self._keep(ordered_from(self.picked, self.session.today))
 
     def came(self) -> None:
         """Record that the boards are here."""
@@ -142,7 +155,9 @@ class OffersCard(QFrame):
             said = "; ".join(f"{name} {why}" for name, why in refused(list(asked.houses), asked.order))
             self.say(f"No house makes this order: {said or 'there are no price sheets'}.")
             return
-        rows = [[o.how, str(o.boards), price_of(o), f"{o.arrives:%d %b}", self._mark(o, best, first)] for o in offers]
+        rows = [
+            [self._how(o), str(o.boards), price_of(o), f"{o.arrives:%d %b}", self._mark(o, best, first)] for o in offers
+        ]
         self.offers.blockSignals(True)
         fill(self.offers, rows, (1, 2))
         self.offers.clearSelection()
@@ -160,6 +175,13 @@ class OffersCard(QFrame):
             )
         self._explain()
         self._draw()
+
+    def _how(self, offer: Offer) -> str:
+        """Return how an offer is named in the table: with its choices where all of them are shown."""
+        if not self.every_button.isChecked() or offer.order is None:
+            return offer.how
+        o = offer.order
+        return f"{o.colour}, {o.finish}, {o.stencil}: {offer.how}"
 
     def _mark(self, offer: Offer, best: Offer | None, first: Offer | None) -> str:
         words = ["cheapest"] if offer is best else []
@@ -189,7 +211,8 @@ class OffersCard(QFrame):
         picked = self.picked
         abroad = picked.compared is not None and picked.total.currency != picked.compared.currency
         found = [f"{picked.total} to pay, {picked.compared} by the table of rates"] if abroad else []
-        found += reasons(self.asked, picked)[:MOST_REASONS]
+        asked = replace(self.asked, order=picked.order) if picked.order is not None else self.asked
+        found += reasons(asked, picked)[:MOST_REASONS]
         found += [t for t in [trade(self.asked, self.shown)] if t]
         self.words.setText("\n".join(f"· {w}" for w in found))
         self.words.setVisible(bool(found))

@@ -44,7 +44,7 @@ class OrderStation(Station):
 
     def _right(self) -> QWidget:
         """Return boards and parts, of which one is shown."""
-        self.card, self.parts = OffersCard(self.session), PartsCard(self.session)
+        self.card, self.parts = OffersCard(self.session, self._pull_offers), PartsCard(self.session)
         self.calendar = CalendarCard(self.session)
         self.offers, self.summary, self.colour = self.card.offers, self.card.summary, self.card.colour
         self.offers_title, self.bom, self.bom_title = self.card.title, self.parts.bom, self.parts.title
@@ -111,7 +111,8 @@ class OrderStation(Station):
         more = "" if looked is not None else self._panel_words(asked.question)
         more += "".join(f" Left out: {error}." for error in asked.unreadable)
         self.card.begin_by = asked.begin_by if looked is None else None
-        self.card.show_offers(asked.question, asked.offers, more)
+        every = self.card.every_button.isChecked()
+        self.card.show_offers(asked.question, asked.question.every_offer() if every else asked.offers, more)
         self.card.show_taken(asked.ordered if looked is None else None)
 
     def _panel_words(self, asked: Question) -> str:

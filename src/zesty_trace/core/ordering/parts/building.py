@@ -32,9 +32,13 @@ def buildable(wired: Wired, variant: str, drawers: Sequence[Drawer], most: int) 
             counts[sort.key] += 1
             sorts.setdefault(sort.key, sort)
             refs.setdefault(sort.key, []).append(ref)
-    boards = 0
-    while boards < most and _enough(counts, sorts, drawers, boards + 1):
-        boards += 1
+    boards, high = 0, most
+    while boards < high:
+        middle = (boards + high + 1) // 2
+        if _enough(counts, sorts, drawers, middle):
+            boards = middle
+        else:
+            high = middle - 1
     lacks = []
     if boards < most:
         left = {k: d.count for k, d in enumerate(drawers)}
