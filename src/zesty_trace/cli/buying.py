@@ -108,7 +108,7 @@ def _shortage_lines(data: Mapping[str, Any]) -> list[str]:
     lines = [data["waiting"]] if data["waiting"] else []
     for part, others in data["alternates"].items():
         if not others:
-            lines.append(f"For {part} no other part of its kind is offered")
+            lines.append(f"For {part} no part of its kind that is near it is offered")
         for x in others:
             price = f", {x['price']}" if x["price"] else ""
             lines.append(f"For {part}: {x['part']} ({x['where']}{price}): {x['condition']}")

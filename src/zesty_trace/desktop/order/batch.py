@@ -84,9 +84,11 @@ class BatchPage(QWidget):
         design = self.session.design
         self.own = own
         self._pull_boards()
-        for box, value in ((self.spares, design.build.spare_boards), (self.line, float(own.order_line_eur))):
+        for box in (self.spares, self.line):
             box.blockSignals(True)
-            box.setValue(value)  # type: ignore[arg-type]
+        self.spares.setValue(design.build.spare_boards)
+        self.line.setValue(float(own.order_line_eur))
+        for box in (self.spares, self.line):
             box.blockSignals(False)
         seen: dict[str, Loss] = {}
         for loss in losses:

@@ -14,7 +14,7 @@ from zesty_trace.desktop.kit.widgets import button
 if TYPE_CHECKING:
     from zesty_trace.core.ordering.parts.buying import Goal, Purchase
 
-TILE_PX = 84
+TILE_PX = 70
 
 
 class Tiles(QWidget):
@@ -31,9 +31,8 @@ class Tiles(QWidget):
         for goal in goals:
             made = button("", partial(choose, goal), tip=f"Look at the purchase that is {_title(goal).lower()}")
             made.setCheckable(True)
-            made.setMinimumHeight(TILE_PX)
             made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
-            made.setStyleSheet("text-align: left; padding: 5px 8px; font-size: 13px;")
+            made.setStyleSheet(f"text-align: left; padding: 5px 8px; font-size: 13px; min-height: {TILE_PX}px;")
             group.addButton(made)
             self.tiles[goal] = made
             line.addWidget(made, 1)
@@ -56,8 +55,7 @@ def _said(plan: Purchase, cheapest: Purchase | None) -> str:
     more = plan.total.amount - cheapest.total.amount if cheapest is not None else 0
     here = f", {plan.arrives:%d %b}" if plan.arrives else ""
     good = "in time" if plan.by is not None else "nothing short"
-    wrong = [f"{say_count(len(plan.short), 'part')} SHORT"] if plan.short else []
+    wrong = [f"{len(plan.short)} SHORT"] if plan.short else []
     wrong += [f"{say_count(plan.late_days, 'day')} LATE"] if plan.late_days else []
-    last = [f"+{more:.2f}"] if more > 0 else []
-    last += wrong or [good]
+    last = wrong or ([f"+{more:.2f}"] if more > 0 else []) + [good]
     return "\n".join([str(plan.total), f"{say_count(len(plan.parcels), 'parcel')}{here}", ", ".join(last)])

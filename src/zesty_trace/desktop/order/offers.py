@@ -16,7 +16,8 @@ from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_from
 from zesty_trace.core.ordering.quote import Offer, cheapest, frontier, refused, soonest
 from zesty_trace.core.ordering.reasons import Question, reasons, trade
 from zesty_trace.desktop.kit import theme
-from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
+from zesty_trace.desktop.kit.text import tip
+from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.journey.ordering import keep_ordered
 
@@ -56,8 +57,8 @@ class OffersCard(QFrame):
         self.here_button = button("They are here", self.came)
         self.back_button = button("Take it back", self.take_back, tip="The boards were not ordered after all")
         self.take_button = button("These are ordered", self.take, True, "Record the picked offer: the calendar counts")
-        tip = "Every colour, finish and stencil that the houses make; the one that you order becomes the board's"
-        self.every_button = button("Any of them", pull, tip=tip)
+        said = "Every colour, finish and stencil that the houses make; the one that you order becomes the board's"
+        self.every_button = button("All choices", pull, tip=said)
         self.every_button.setCheckable(True)
         self.plot: Any = None
         self.offers = table("Offer", "Boards", "EUR", "Here", "Note")
@@ -67,8 +68,8 @@ class OffersCard(QFrame):
         self.column.setContentsMargins(14, 12, 14, 12)
         self.column.setSpacing(8)
         for widget in (
-            row(self.title, None, self.colour), self.taken, self.summary, self.words, self.offers,
-            row(label("Stencil"), self.stencil, label("Finish"), self.finish, None, self.every_button),
+            row(self.title, None, self.every_button, self.colour), self.taken, self.summary, self.words, self.offers,
+            row(label("Stencil"), self.stencil, label("Finish"), self.finish, None),
             row(self.here_button, self.back_button, None, self.take_button),
         ):  # fmt: skip
             self.column.addWidget(widget)
@@ -159,7 +160,8 @@ class OffersCard(QFrame):
             [self._how(o), str(o.boards), price_of(o), f"{o.arrives:%d %b}", self._mark(o, best, first)] for o in offers
         ]
         self.offers.blockSignals(True)
-        fill(self.offers, rows, (1, 2))
+        for r in fill(self.offers, rows, (1, 2)):
+            cell(self.offers, r, 0).setToolTip(tip(f"{offers[r].how}. {_choices(offers[r])}"))
         self.offers.clearSelection()
         self.offers.blockSignals(False)
         self.picked = best
@@ -177,11 +179,12 @@ class OffersCard(QFrame):
         self._draw()
 
     def _how(self, offer: Offer) -> str:
-        """Return how an offer is named in the table: with its choices where all of them are shown."""
+        """Return how an offer is named in the table: by its choices where all of them are shown."""
         if not self.every_button.isChecked() or offer.order is None:
             return offer.how
         o = offer.order
-        return f"{o.colour}, {o.finish}, {o.stencil}: {offer.how}"
+        framed = ", framed" if o.stencil == "framed" else ""
+        return f"{o.colour}, {o.finish.removeprefix('lead-free ')}{framed}, {offer.house.split()[0]}"
 
     def _mark(self, offer: Offer, best: Offer | None, first: Offer | None) -> str:
         words = ["cheapest"] if offer is best else []
@@ -210,7 +213,8 @@ class OffersCard(QFrame):
             return
         picked = self.picked
         abroad = picked.compared is not None and picked.total.currency != picked.compared.currency
-        found = [f"{picked.total} to pay, {picked.compared} by the table of rates"] if abroad else []
+        found = [_choices(picked)] if self.every_button.isChecked() else []
+        found += [f"{picked.total} to pay, {picked.compared} by the table of rates"] if abroad else []
         asked = replace(self.asked, order=picked.order) if picked.order is not None else self.asked
         found += reasons(asked, picked)[:MOST_REASONS]
         found += [t for t in [trade(self.asked, self.shown)] if t]
@@ -282,6 +286,12 @@ class OffersCard(QFrame):
     def _clicked(self, _plot: object, points: list[Any], *_rest: object) -> None:
         if len(points):
             self.pick(int(points[0].data()))
+
+
+def _choices(offer: Offer) -> str:
+    """Return what is offered, in words."""
+    o = offer.order
+    return f"{o.colour}, {o.finish}, stencil {o.stencil}: {offer.how}" if o is not None else offer.how
 
 
 def _day(offer: Offer) -> int:

@@ -32,7 +32,7 @@ GOALS: tuple[Goal, ...] = ("cheapest", "soonest", "fewest parcels")
 VIEWS = ("The plan", "What is needed", "Boards, spares, losses", "Strips to cut", "Unpack a parcel")
 PLAN, NEEDED, BATCH, STRIPS, UNPACK = range(5)
 WHY_PX = 52  # three lines
-MOST_OTHERS = 3
+MOST_OTHERS = 2
 
 
 @dataclass(frozen=True)
@@ -244,7 +244,7 @@ class PartsCard(QFrame):
         found = self.shortages.get(self.goal)
         others = next((o for n, o in found.others if n == need), ()) if found is not None else ()
         if not others:
-            return "No other part of its kind is offered."
+            return "No part of its kind that is near it is offered."
         said = [f"{x.sort} ({x.where}{', ' + x.price if x.price else ''}): {x.condition}" for x in others[:MOST_OTHERS]]
         return "Instead: " + " · ".join(said)
 

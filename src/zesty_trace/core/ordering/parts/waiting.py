@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date
@@ -19,6 +20,7 @@ from zesty_trace.core.ordering.parts.suppliers import PartOffer, Supplier
 from zesty_trace.core.quantities import say_count
 
 MOST_ALTERNATES = 6
+MOST_OFF_PCT = 50.0  # what is further off in value is another part
 
 
 @dataclass(frozen=True)
@@ -35,7 +37,7 @@ class Waiting:
         said = []
         for variant, count in self.of.items():
             name = f" {variant}" if variant else ""
-            lacks = ", ".join(f"{n} x {sort}" for sort, n in self.lacks.get(variant, ())[:3])
+            lacks = ", ".join(f"{n} x {sort}" for sort, n in self.lacks.get(variant, ())[:2])
             waits = f", {count - self.built[variant]} wait for {lacks}" if self.built[variant] < count else ""
             said.append(f"{self.built[variant]} of {count}{name}{waits}")
         return f"Can be built: {'; '.join(said)}" if said else ""
@@ -144,7 +146,9 @@ def _unlike(sort: Sort, need: Need) -> tuple[float, str]:
     theirs, mine = stated_of(sort.value), stated_of(need.sort.value)
     if theirs is not None and mine is not None:
         if abs(theirs.value - mine.value) > 1e-6 * max(abs(mine.value), abs(theirs.value)):
-            off = 100 * (theirs.value / mine.value - 1) if mine.value else 0.0
+            off = 100 * (theirs.value / mine.value - 1) if mine.value else math.inf
+            if abs(off) > MOST_OFF_PCT:
+                return math.inf, ""
             conditions.append(f"{off:+.0f} % in value: see what the circuit does with it")
             far += abs(off) / 10
         elif stands_in(Sort(sort.kind, sort.value, need.sort.package), need.sort) is None:
