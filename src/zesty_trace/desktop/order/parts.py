@@ -100,6 +100,8 @@ class PartsCard(QFrame):
         self.place_button.setVisible(number == PLAN)
         self.summary.setVisible(number in (PLAN, NEEDED))
         self._show_tiles()
+        if number == PLAN and not self._working:
+            self._next()
         if number == UNPACK:
             self.unpacking.pull()
 
@@ -146,9 +148,12 @@ class PartsCard(QFrame):
             if self.view_box.currentIndex() == PLAN:
                 self.view_box.setCurrentIndex(NEEDED)
             return
-        if market != self.market or (len(self.plans) < len(GOALS) and not self._working):
+        if market != self.market:
             self.market, self.plans, self.shortages = market, {}, {}
             self._show_tiles()
+            self._take()
+            self._next()
+        elif not self._working:
             self._next()
 
     def _nothing(self, words: str) -> None:
@@ -163,12 +168,13 @@ class PartsCard(QFrame):
         self.tiles.show_plans(self.plans, self.goal)
         market, wired, folder = self.market, self.session.wired, self.session.path
         goal = next((g for g in (self.goal, *GOALS) if g not in self.plans), None)
-        if market is None or goal is None:
+        if market is None or goal is None or self.view_box.currentIndex() != PLAN:
             self._working = False
             return
         self._working = True
         if goal == self.goal:
             self._take()
+            self.summary.setText("The purchase is being worked out.")
 
         def work(report: Report) -> tuple[Purchase, Shortage]:
             from zesty_trace.core.ordering.parts.buying import buy
@@ -204,7 +210,7 @@ class PartsCard(QFrame):
         plan = self.plan
         self.place_button.setEnabled(plan is not None and bool(plan.lines))
         if plan is None:
-            self.summary.setText("The purchase is being worked out.")
+            self.summary.setText("The purchase is worked out when you look at the plan.")
             fill(self.lines, [])
             self.why.setText("")
             return

@@ -75,14 +75,14 @@ class Measures:
     def rings(self) -> list[tuple[At, Hole]]:
         """The copper round each plated hole, on each layer where there is some; the narrowest first, below 0 where it
         breaks out."""
-        found = [
-            (ring, hole)
-            for hole in self.board.holes
-            if hole.plated is not False
-            for layer in self.board.layers
-            if (ring := self._ring(hole, layer)) is not None
-        ]
+        found = [(ring, self.board.holes[k]) for (k, _), ring in self._rings.items() if ring is not None]
         return sorted(found, key=lambda f: f[0])
+
+    @cached_property
+    def _rings(self) -> dict[tuple[int, str], At | None]:
+        """The copper round each hole that is not known to be bare, by its number and layer."""
+        holes = [(k, h) for k, h in enumerate(self.board.holes) if h.plated is not False]
+        return {(k, layer): self._ring(hole, layer) for k, hole in holes for layer in self.board.layers}
 
     @cached_property
     def passing(self) -> list[At]:
@@ -101,11 +101,9 @@ class Measures:
     def bare_pads(self) -> list[tuple[str, Hole]]:
         """Plated holes without any copper round them, with the outer layer."""
         return [
-            (layer, hole)
-            for hole in self.board.holes
-            if hole.plated
-            for layer in self.board.layers
-            if not layer.startswith("inner") and self._ring(hole, layer) is None
+            (layer, self.board.holes[k])
+            for (k, layer), ring in self._rings.items()
+            if ring is None and self.board.holes[k].plated and not layer.startswith("inner")
         ]
 
     @cached_property
@@ -123,9 +121,9 @@ class Measures:
             return None
         course = LineString(hole.points) if hole.slot else Point(hole.points[0])
         copper = union_all([self.islands[layer][k] for k in near])
-        parts = []
+        grown, parts = hole.shape.buffer(ROUNDING_MM), []
         for piece in getattr(copper, "geoms", [copper]):
-            kept = [r for r in piece.interiors if not hole.shape.buffer(ROUNDING_MM).covers(Polygon(r))]
+            kept = [r for r in piece.interiors if not (_within(r.bounds, grown.bounds) and grown.covers(Polygon(r)))]
             parts.append(Polygon(piece.exterior, kept))
         whole = union_all(parts)
         x, y = hole.points[0]
@@ -194,3 +192,8 @@ def gaps_between(parts: list[Any], layer: str, touching: bool = False) -> list[A
             x, y = ends.mean(axis=0).tolist() if len(ends) else get_coordinates(shapes[left[k]].centroid)[0].tolist()
             found.append(At(float(away[k]), x, y, layer))
     return found
+
+
+def _within(inner: tuple[float, ...], outer: tuple[float, ...]) -> bool:
+    """Whether a box (low x, low y, high x, high y) lies inside another."""
+    return inner[0] >= outer[0] and inner[1] >= outer[1] and inner[2] <= outer[2] and inner[3] <= outer[3]
