@@ -228,3 +228,22 @@ def test_the_chosen_plans_are_the_best_of_all_pairs(tmp_path: Path) -> None:
     assert (surest.schedule.likely or 0) >= max(p.schedule.likely or 0 for p in paid)
     assert spent(soonest) <= 230
     assert found.gap < 1e-6
+
+
+@pytest.mark.campaign
+def test_a_purchase_that_lacks_parts_is_never_the_cheapest_plan(tmp_path: Path) -> None:
+    from zesty_trace.core.design import edits
+    from zesty_trace.journey.demos import create_demo
+    from zesty_trace.journey.kinds import project_catalogue
+    from zesty_trace.journey.together import together
+
+    folder = tmp_path / "p"
+    design = edits.set_brief(create_demo(folder, FRIDAY), needed_by="2026-12-03", quantity=3)  # nothing comes by then
+    for name in ("harbour", "copperline"):
+        (folder / "suppliers" / f"{name}.toml").unlink()
+    found = together(Wired(design, project_catalogue(folder)), folder, FRIDAY)
+    lacking = {t.plan.parts.missing for t in found.chosen if t.plan.parts is not None}
+    assert len(lacking) == 1  # no plan lacks more than another
+    assert found.chosen[0].name == "the cheapest, for nothing is in time"
+    if lacking != {0}:
+        assert all(t.words[0].startswith("Nobody sends ") for t in found.chosen)

@@ -136,7 +136,7 @@ def _bought(wired: Wired, project: Path, today: date, report: Report) -> tuple[P
     if not cheapest.short:
         return cheapest, said
     first = buy(market, "soonest", report)
-    if sum(c for _, c in first.short) >= sum(c for _, c in cheapest.short):
+    if first.missing >= cheapest.missing:
         return cheapest, said
     by = f"by {market.by:%a %d %b}" if market.by else "in time"
     return first, [*said, f"Not all parts can be here {by}, when the work must begin: the soonest purchase is taken"]

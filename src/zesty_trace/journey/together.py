@@ -77,9 +77,8 @@ def purchases(market: Market, report: Report = quiet) -> tuple[list[Purchase], l
             notes.append(f"Purchases sooner than {found[-1].arrives:%a %d %b} were not weighed")
             break
         plan = buy(replace(free, by=by), "cheapest")
-        short = sum(count for _, count in plan.short)
-        least = short if least is None else least
-        if short > least or plan.arrives is None:
+        least = plan.missing if least is None else least
+        if plan.missing > least or plan.arrives is None:
             break
         found.append(plan)
         by = plan.arrives - timedelta(days=1)
@@ -107,7 +106,8 @@ def together(wired: Wired, project: Path, today: date, report: Report = quiet) -
     boards: list[Offer | None] = list(offers) or [None]
     goods: list[Purchase | None] = list(parts) or [None]
     if parts:  # fewer parcels, fewer surprises
-        goods.append(buy(market, "fewest parcels", report))
+        fewest = [buy(replace(market, by=day), "fewest parcels", report) for day in {market.by, None}]
+        goods += [p for p in fewest if p.missing <= parts[0].missing]
     pairs = [(o, p) for o in boards for p in goods]
     for k, (offer, bought) in enumerate(pairs):
         if not report(0.6 + 0.4 * k / len(pairs), "putting boards and parts together"):
@@ -148,6 +148,10 @@ def _words(plan: Plan, plans: Sequence[Plan], question: Question) -> list[str]:
     """Say what a plan is, and what one change would win."""
     s = plan.schedule
     words = []
+    if plan.parts is not None and plan.parts.short:
+        lacks = ", ".join(str(n.sort) for n, _ in plan.parts.short[:3])
+        others = " and more" if len(plan.parts.short) > 3 else ""
+        words.append(f"Nobody sends {lacks}{others}: all below holds only if they are found elsewhere")
     if plan.offer is not None:
         words.append(f"Boards from {plan.offer.how}: {plan.offer.total}, here {plan.offer.arrives:%a %d %b}")
     for sent in plan.parts.parcels if plan.parts is not None else ():

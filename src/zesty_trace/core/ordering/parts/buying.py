@@ -68,6 +68,11 @@ class Purchase:
     by: date | None = None
 
     @property
+    def missing(self) -> int:
+        """How many pieces are short in all."""
+        return sum(count for _, count in self.short)
+
+    @property
     def how_good(self) -> str:
         """How far it may be from the best plan, in words."""
         if self.gap < PROVEN:
