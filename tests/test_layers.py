@@ -76,6 +76,6 @@ def test_stand_in_servers_bind_to_loopback_only() -> None:
 
 def test_readme_pictures_are_there_and_are_pictures() -> None:
     names = re.findall(r"docs/screenshots/[\w-]+\.png", (ROOT / "README.md").read_text())
-    assert len(names) == 17
+    assert len(names) == 18
     for name in names:
         assert (ROOT / name).read_bytes()[:8] == b"\x89PNG\r\n\x1a\n"

@@ -174,10 +174,13 @@ def wins(wired: Wired, project: Path, today: date, plan: Plan, asked: Asked | No
         other = plan_of(wired, project, today, quick, plan.parts, plan.own, draws=0)
         said += _won(plan, other, f"boards from {quick.how}")
     market, _ = market_of(wired, project, today)
-    if market.suppliers and plan.parts is not None:
+    if plan.parts is not None and plan.parts.lines:
         fast = buy(market, "soonest")
         other = plan_of(wired, project, today, plan.offer, fast, plan.own, draws=0)
         said += _won(plan, other, "the soonest parts")
+        if quick is not None and not any("win " in w and "no day" not in w for w in said):
+            both = plan_of(wired, project, today, quick, fast, plan.own, draws=0)
+            said += _won(plan, both, f"the soonest parts and boards from {quick.how} together")
     more = replace(
         plan.own, maker=replace(plan.own.maker, hours=tuple(h + 1 if h else 0.0 for h in plan.own.maker.hours))
     )

@@ -72,6 +72,9 @@ class StripsView(QWidget):
                 p.setPen(t.color("muted"))
                 if rest.width() > 46:
                     p.drawText(rest, Qt.AlignmentFlag.AlignCenter, said)
+                if not cut.bought:
+                    there = QRectF(rest.right() + 8, y + 2, 200, STRIP_PX - 7)
+                    p.drawText(there, Qt.AlignmentFlag.AlignVCenter, f"a {cut.length} that is there")
                 y += STRIP_PX
         p.end()
 

@@ -123,11 +123,16 @@ def _walk(window: MainWindow, shot: Callable[[str, str], None]) -> None:
     window.station.write()  # type: ignore[attr-defined]
     settle(window)
     shot("order", "4-order")
+    window.session.do("8 Full, 4 Basic", lambda d: edits.set_batch(d, {"Full": 8, "Basic": 4}))
     window.station.turn(1)  # type: ignore[attr-defined]
     shot("order", "4b-parts")
+    window.station.parts.view_box.setCurrentText("Strips to cut")  # type: ignore[attr-defined]
+    shot("order", "4d-strips")
+    window.station.parts.view_box.setCurrentIndex(0)  # type: ignore[attr-defined]
     window.station.turn(2)  # type: ignore[attr-defined]
     shot("order", "4c-calendar")
     window.station.turn(0)  # type: ignore[attr-defined]
+    window.session.undo()
     window.go("assembly")
     settle(window)
     window.station.record()  # type: ignore[attr-defined]
