@@ -16,6 +16,7 @@ from zesty_trace.desktop.window.shell import MainWindow
 from zesty_trace.files import write_inside
 from zesty_trace.journey.buying import load_losses, load_order, load_stock, orders
 from zesty_trace.journey.hours import load_own
+from zesty_trace.journey.ordering import load_ordered
 
 DATA = packaged("zesty_trace") / "data"
 
@@ -138,3 +139,86 @@ def positions(path: Path) -> int:
     """Return how many positions of pin headers are in the drawers, as strips or as pieces."""
     found = ((s, n) for s, n in in_drawers(path).items() if s.package.startswith("Header-1x"))
     return sum(int(s.package.removeprefix("Header-1x")) * n for s, n in found)
+
+
+def test_boards_are_ordered_waited_for_and_taken_back(routed_window: MainWindow, settle, qtbot) -> None:
+    window, session = routed_window, routed_window.session
+    window.go("order")
+    settle(window)
+    order = window.station
+    card = order.card
+    click(qtbot, card.every_button)
+    settle(window)
+    blue = next(k for k, o in enumerate(card.shown) if o.order.colour == "blue" and o.order.finish == "gold")
+    card.pick(blue)
+    picked = card.picked
+    click(qtbot, card.take_button)
+    settle(window)
+    assert (session.design.build.colour, session.design.build.finish) == ("blue", "gold")
+    taken = load_ordered(session.path)
+    assert (taken.how, taken.total, taken.expected) == (picked.how, picked.total, picked.arrives)
+    assert f"expected {picked.arrives:%a %d %b}" in card.taken.text()
+    assert not card.take_button.isVisible()
+    click(qtbot, order.card_buttons[2])
+    settle(window)
+    calendar = order.calendar
+    waiting = calendar.plan.schedule.task("boards")
+    assert (waiting.title, waiting.end) == ("Boards on the way", picked.arrives)
+    click(qtbot, order.card_buttons[0])
+    click(qtbot, card.here_button)
+    settle(window)
+    assert load_ordered(session.path).here
+    click(qtbot, card.back_button)
+    settle(window)
+    assert load_ordered(session.path) is None
+    assert card.take_button.isVisible()
+
+
+def test_hours_are_kept_and_move_the_day(routed_window: MainWindow, settle, qtbot) -> None:
+    window, session = routed_window, routed_window.session
+    for name in ("saltmarsh", "harbour"):
+        (session.path / "suppliers" / f"{name}.toml").unlink()
+    window.go("order")
+    settle(window)
+    order = window.station
+    click(qtbot, order.card_buttons[2])
+    settle(window)
+    calendar = order.calendar
+    ready = calendar.plan.schedule.ready
+    click(qtbot, calendar.hours_button)
+    hours = calendar.hours
+    hours.off.setText("2026-13-40")
+    said: list[object] = []
+    session.failed.connect(said.append)
+    hours.keep()
+    settle(window)
+    assert said
+    assert not (session.path / "hours.toml").exists()
+    hours.off.setText("2026-12-01..2027-03-31")
+    hours.rate.setValue(20)
+    click(qtbot, hours.findChild(type(calendar.hours_button)))
+    settle(window)
+    own = load_own(session.path)
+    assert own.maker.rate_eur_per_h == 20
+    assert calendar.plan.schedule.ready > ready
+    assert calendar.plan.costs["hours"] > 0
+    assert calendar.pages.currentIndex() == 0
+
+
+def test_placing_is_timed_from_step_to_step(routed_window: MainWindow, settle, qtbot) -> None:
+    window, session = routed_window, routed_window.session
+    window.go("assembly")
+    settle(window)
+    assembly = window.station
+    click(qtbot, assembly.next_button)
+    assert not (session.path / "pace.csv").exists()  # nobody asked for it
+    click(qtbot, assembly.time_button)
+    step = assembly.steps[assembly.index]
+    qtbot.wait(120)
+    click(qtbot, assembly.next_button)
+    settle(window)
+    package = session.wired.package(step.refs[0]).id
+    seconds = dict(load_own(session.path).timed)[package]
+    assert 0.1 / len(step.refs) <= seconds < 60
+    own = load_own(session.path)
+    assert own.placing == own.timed

@@ -87,9 +87,10 @@ class OffersCard(QFrame):
 
     def take(self) -> None:
         """Record that the picked offer was ordered."""
-        if self.picked is None:
+        picked = self.picked  # a change of the design shows the offers anew, and picks another
+        if picked is None:
             return
-        order, build = self.picked.order, self.session.design.build
+        order, build = picked.order, self.session.design.build
         if order is not None and self.every_button.isChecked():
             choices = {"colour": order.colour, "finish": order.finish}
             if order.stencil != "none":
@@ -97,7 +98,7 @@ class OffersCard(QFrame):
             if any(getattr(build, k) != v for k, v in choices.items()):
                 said = ", ".join(choices.values())
                 self.session.do(f"Boards: {said}", lambda d: edits.set_build(d, **choices))
-        self._keep(ordered_from(self.picked, self.session.today))
+        self._keep(ordered_from(picked, self.session.today))
 
     def came(self) -> None:
         """Record that the boards are here."""
