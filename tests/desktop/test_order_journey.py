@@ -126,12 +126,24 @@ def test_a_batch_of_two_variants_is_bought_unpacked_and_cut(routed_window: MainW
     assert not parts.strips.view.grab().isNull()
     strips = {s: n for s, n in in_drawers(session.path).items() if s.kind == "header_40"}
     assert sum(strips.values()) > 0
-    before_cut = positions(session.path)
+    before_cut, drawers = positions(session.path), in_drawers(session.path)
     click(qtbot, parts.strips.cut_button)
     settle(window)
     assert positions(session.path) == before_cut  # a pin header loses nothing
     assert in_drawers(session.path)[Sort("serial_header", "", "Header-1x5")] == 12
     assert parts.strips.words.text() == "No headers or sockets have to be cut."
+    undo = order.steps.undo_button
+    assert undo.text() == "Undo: cutting strips"
+    click(qtbot, undo)
+    settle(window)
+    assert in_drawers(session.path) == drawers
+    assert parts.strips.cut_button.isEnabled()
+    while undo.isVisible():
+        click(qtbot, undo)
+        settle(window)
+    assert in_drawers(session.path) == had
+    assert not orders(session.path)
+    assert not (session.path / "losses.csv").exists()
     click(qtbot, order.card_buttons[0])
 
 
@@ -203,6 +215,11 @@ def test_hours_are_kept_and_move_the_day(routed_window: MainWindow, settle, qtbo
     assert calendar.plan.schedule.ready > ready
     assert calendar.plan.costs["hours"] > 0
     assert calendar.pages.currentIndex() == 0
+    (session.path / "hours.toml").write_text("spare_days = 9\n")  # by hand, since
+    click(qtbot, order.steps.undo_button)
+    settle(window)
+    assert "was changed since" in str(said[-1])
+    assert load_own(session.path).maker.spare_days == 9
 
 
 def test_placing_is_timed_from_step_to_step(routed_window: MainWindow, settle, qtbot) -> None:

@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 from zesty_trace.core.design import edits
 from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import InputError
 
@@ -35,9 +36,9 @@ ALL_OTHERS = "all others"
 class BatchPage(QWidget):
     """Boards by variant and spares (undoable); losses and the worth of a line (kept in the project's tables)."""
 
-    def __init__(self, session: Session, changed: Callable[[], None]) -> None:
+    def __init__(self, session: Session, steps: Steps, changed: Callable[[], None]) -> None:
         super().__init__()
-        self.session, self._changed = session, changed
+        self.session, self.steps, self._changed = session, steps, changed
         self.own: Own | None = None
         self.counts: dict[str, QSpinBox] = {}
         self.boards = QWidget()
@@ -154,7 +155,7 @@ class BatchPage(QWidget):
             return
         own = self.own = replace(self.own, order_line_eur=value)
         folder = self.session.path
-        self.session.jobs.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._changed())
+        self.steps.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._changed())
 
     def add(self) -> None:
         """Begin a row for another package, at the top: it counts before the others."""
@@ -189,4 +190,4 @@ class BatchPage(QWidget):
         if any(not x.package for x in own):  # that row fits everything: all others must stand before it
             own = found
         folder = self.session.path
-        self.session.jobs.start("Keeping losses", lambda _r: keep_losses(folder, own), lambda _v: self._changed())
+        self.steps.start("Keeping losses", lambda _r: keep_losses(folder, own), lambda _v: self._changed())

@@ -11,6 +11,7 @@ from zesty_trace.core.progress import Report
 from zesty_trace.desktop.kit.widgets import button, label, row
 from zesty_trace.desktop.order.gantt import Gantt
 from zesty_trace.desktop.order.hours import HoursPage
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.files import write_given
 
@@ -24,7 +25,7 @@ MOST_WORDS = 7
 class CalendarCard(QFrame):
     """When the tested boards are ready, and what one change would win."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, steps: Steps) -> None:
         super().__init__()
         self.setObjectName("card")
         self.session = session
@@ -49,7 +50,7 @@ class CalendarCard(QFrame):
         holder.setWidget(self.chart)
         self.hours_button = button("My hours", self._turn, tip="Hours, days off, rate, spare days, yield")
         self.hours_button.setCheckable(True)
-        self.hours = HoursPage(session, self.kept)
+        self.hours = HoursPage(session, steps, self.kept)
         self.pages = QStackedWidget()
         shown = QWidget()
         inside = QVBoxLayout(shown)

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
 
 from zesty_trace.desktop.kit.widgets import button, label, row
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import ZestyError
 
@@ -22,9 +23,9 @@ MOST_PACES = 6
 class HoursPage(QWidget):
     """Figures that the calendar counts with; kept in the project's hours.toml."""
 
-    def __init__(self, session: Session, kept: Callable[[], None]) -> None:
+    def __init__(self, session: Session, steps: Steps, kept: Callable[[], None]) -> None:
         super().__init__()
-        self.session, self._kept = session, kept
+        self.session, self.steps, self._kept = session, steps, kept
         self.own: Own | None = None
         grid = QGridLayout()
         self.hours = []
@@ -98,7 +99,7 @@ class HoursPage(QWidget):
             return
         own = self.own = replace(self.own, maker=maker, yield_=self.yield_.value() / 100)
         folder = self.session.path
-        self.session.jobs.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._kept())
+        self.steps.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._kept())
 
 
 def _number(low: float, high: float, decimals: int, step: float, unit: str, name: str) -> QDoubleSpinBox:

@@ -18,6 +18,7 @@ from zesty_trace.core.ordering.reasons import Question, reasons, trade
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.journey.ordering import keep_ordered
 
@@ -37,10 +38,10 @@ def price_of(offer: Offer) -> str:
 class OffersCard(QFrame):
     """The offers of all houses, with what is chosen about the boards."""
 
-    def __init__(self, session: Session, pull: Callable[[], None]) -> None:
+    def __init__(self, session: Session, steps: Steps, pull: Callable[[], None]) -> None:
         super().__init__()
         self.setObjectName("card")
-        self.session = session
+        self.session, self.steps = session, steps
         self.asked: Question | None = None
         self.shown: list[Offer] = []
         self.picked: Offer | None = None
@@ -117,7 +118,7 @@ class OffersCard(QFrame):
             self.session.message.emit(boards.words if boards is not None else "No boards are ordered")
             self.session.records_changed.emit()
 
-        self.session.jobs.start("Recording the order", lambda _r: keep_ordered(folder, boards), done)
+        self.steps.start("Recording the order", lambda _r: keep_ordered(folder, boards), done)
 
     def _choice(self, texts: tuple[str, ...], name: str, field: str) -> QComboBox:
         box = QComboBox()

@@ -12,6 +12,7 @@ from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
 from zesty_trace.desktop.order.batch import BatchPage
 from zesty_trace.desktop.order.beside import Tiles
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.order.strips import StripsPage
 from zesty_trace.desktop.order.unpacking import Unpacking
 from zesty_trace.desktop.project.session import Session
@@ -49,10 +50,10 @@ class Counted:
 class PartsCard(QFrame):
     """What to buy, by a goal; and what has come."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: Session, steps: Steps) -> None:
         super().__init__()
         self.setObjectName("card")
-        self.session = session
+        self.session, self.steps = session, steps
         self.goal: Goal = "cheapest"
         self.market: Market | None = None
         self.plans: dict[Goal, Purchase] = {}
@@ -69,8 +70,8 @@ class PartsCard(QFrame):
         self.lines.itemSelectionChanged.connect(self._explain)
         self.why = label("", "muted", True)
         self.why.setMinimumHeight(WHY_PX)
-        self.batch, self.strips = BatchPage(session, self.changed), StripsPage(session, self.changed)
-        self.unpacking = Unpacking(session, self.changed)
+        self.batch, self.strips = BatchPage(session, steps, self.changed), StripsPage(session, steps, self.changed)
+        self.unpacking = Unpacking(session, steps, self.changed)
         self.views = QStackedWidget()
         for view in (self.lines, self.bom, self.batch, self.strips, self.unpacking):
             self.views.addWidget(view)
@@ -267,7 +268,7 @@ class PartsCard(QFrame):
             self.changed()
 
         self.place_button.setEnabled(False)
-        self.session.jobs.start("Writing orders", lambda _r: place_orders(plan, folder, today), done)
+        self.steps.start("Writing orders", lambda _r: place_orders(plan, folder, today), done)
 
     def changed(self) -> None:
         """Count anew: drawers, orders or figures have changed."""

@@ -19,6 +19,7 @@ from zesty_trace.desktop.order.calendar import CalendarCard
 from zesty_trace.desktop.order.files import FilesPanel
 from zesty_trace.desktop.order.offers import BOARDS, OffersCard
 from zesty_trace.desktop.order.parts import PartsCard
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.journey.ordering import ask_houses, panel_that_pays, stencil_of
 
@@ -44,8 +45,12 @@ class OrderStation(Station):
 
     def _right(self) -> QWidget:
         """Return boards and parts, of which one is shown."""
-        self.card, self.parts = OffersCard(self.session, self._pull_offers), PartsCard(self.session)
-        self.calendar = CalendarCard(self.session)
+        self.steps = Steps(self.session, self._undone)
+        self.card, self.parts = (
+            OffersCard(self.session, self.steps, self._pull_offers),
+            PartsCard(self.session, self.steps),
+        )
+        self.calendar = CalendarCard(self.session, self.steps)
         self.offers, self.summary, self.colour = self.card.offers, self.card.summary, self.card.colour
         self.offers_title, self.bom, self.bom_title = self.card.title, self.parts.bom, self.parts.title
         self.cards = QStackedWidget()
@@ -67,7 +72,7 @@ class OrderStation(Station):
         column = QVBoxLayout(holder)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(8)
-        column.addWidget(row(*self.card_buttons, None))
+        column.addWidget(row(*self.card_buttons, None, self.steps.undo_button))
         column.addWidget(self.cards, 1)
         return holder
 
@@ -77,6 +82,12 @@ class OrderStation(Station):
         self.cards.setCurrentIndex(number)
         self.calendar.forget()  # drawers and orders may have changed
         self._pull_shown()
+
+    def _undone(self) -> None:
+        """Show everything anew after a step was undone."""
+        self.parts.unpacking.pull()
+        self.calendar.forget()
+        self.session.records_changed.emit()
 
     def _pull_shown(self) -> None:
         shown = self.cards.currentWidget()
@@ -170,6 +181,7 @@ class OrderStation(Station):
             Action("Mill the board at home", "", lambda: files.use(3)),
             Action("Form of the table of places (centroid)", "", lambda: files.use(4)),
             Action("What to buy where: parts", "", lambda: self.turn(1)),
+            Action("Undo the last step of orders, drawers or hours", "", self.steps.undo),
             Action("When it is all ready: calendar", "", lambda: self.turn(2)),
             Action("Draw the board anew: let go of given files", "", self.let_go),
         ]

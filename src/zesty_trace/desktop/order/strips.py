@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.widgets import button, label, row
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 
 if TYPE_CHECKING:
@@ -82,9 +83,9 @@ class StripsView(QWidget):
 class StripsPage(QWidget):
     """What is cut from which strip, and a button for when it is done."""
 
-    def __init__(self, session: Session, changed: Callable[[], None]) -> None:
+    def __init__(self, session: Session, steps: Steps, changed: Callable[[], None]) -> None:
         super().__init__()
-        self.session, self._changed = session, changed
+        self.session, self.steps, self._changed = session, steps, changed
         self.words = label("", "muted", True)
         self.view = StripsView()
         self.cut_button = button(
@@ -123,4 +124,4 @@ class StripsPage(QWidget):
             self.session.message.emit(f"{pieces} pieces and what is left of the strips are in the drawers")
             self._changed()
 
-        self.session.jobs.start("Cutting strips", lambda _r: cut_now(wired, folder), done)
+        self.steps.start("Cutting strips", lambda _r: cut_now(wired, folder), done)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QComboBox, QFileDialog, QHeaderView, QSpinBox, QVB
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
+from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import InputError, ZestyError
 from zesty_trace.files import write_given
@@ -25,9 +26,9 @@ MOST_NAMED = 2
 class Unpacking(QWidget):
     """An order line by line: what came, and what is still missing."""
 
-    def __init__(self, session: Session, came: Callable[[], None]) -> None:
+    def __init__(self, session: Session, steps: Steps, came: Callable[[], None]) -> None:
         super().__init__()
-        self.session = session
+        self.session, self.steps = session, steps
         self._came = came
         self._still: list[tuple[int, int]] = []
         self.order = QComboBox()
@@ -154,7 +155,7 @@ class Unpacking(QWidget):
             self.pull()
             self._came()
 
-        self.session.jobs.start("Taking an order back", lambda _r: withdraw(folder, name), done)
+        self.steps.start("Taking an order back", lambda _r: withdraw(folder, name), done)
 
     def _unpack(self, found: list[tuple[int, int, str]]) -> None:
         from zesty_trace.core.ordering.parts.placed import Came
@@ -178,7 +179,7 @@ class Unpacking(QWidget):
             self._show()
             self._came()
 
-        self.session.jobs.start("Unpacking", lambda _r: unpack(folder, name, came), done)
+        self.steps.start("Unpacking", lambda _r: unpack(folder, name, came), done)
 
 
 def _awaited(lines: list[Line]) -> str:
