@@ -208,6 +208,8 @@ def test_a_line_that_saves_cents_is_not_opened_where_lines_have_a_price() -> Non
 def test_what_is_on_the_way_is_not_bought_again_and_what_came_short_is(tmp_path: Path) -> None:
     folder = tmp_path / "p"
     design = create_demo(folder, TODAY)
+    for name in ("saltmarsh", "harbour"):  # two suppliers do, and are quick
+        (folder / "suppliers" / f"{name}.toml").unlink()
     wired = Wired(design, project_catalogue(folder))
     market, _ = market_of(wired, folder, TODAY)
     plan = buy(market)
@@ -281,6 +283,8 @@ def test_a_strip_that_is_short_leaves_all_its_pieces_short() -> None:
 def test_boards_that_were_ordered_are_waited_for_and_judged_by_their_day(tmp_path: Path) -> None:
     folder = tmp_path / "p"
     design = create_demo(folder, TODAY)
+    for name in ("saltmarsh", "harbour"):  # two suppliers do, and are quick
+        (folder / "suppliers" / f"{name}.toml").unlink()
     wired = Wired(design, project_catalogue(folder))
     asked = ask_houses(wired, TODAY, folder)
     assert asked.begin_by is not None
@@ -324,3 +328,22 @@ def test_an_order_for_boards_is_read_back_and_mistakes_named() -> None:
         with pytest.raises(InputError, match="b") as error:
             read_ordered(text.replace(old, new), "b")
         assert words in str(error.value)
+
+
+def test_suppliers_that_cannot_be_told_apart_are_left_out_and_named(tmp_path: Path) -> None:
+    from zesty_trace.journey.buying import load_suppliers
+
+    folder = tmp_path / "suppliers"
+    folder.mkdir()
+    head = 'name = "{}"\n[[freight]]\nname = "post"\ndays = 2\ncost = 3\n'
+    offer = '[[offers]]\nnumber = "A"\nkind = "led"\nsteps = [[1, 0.1]]\n'
+    (folder / "a.toml").write_text(head.format("One"))
+    (folder / "b.toml").write_text(head.format("one"))
+    (folder / "c.toml").write_text(head.format("Three") + offer)
+    (folder / "c.csv").write_text("number,kind,steps\nA,led,1:0.2\n")
+    (folder / "lost.csv").write_text("number,kind,steps\nA,led,1:0.2\n")
+    found, wrong = load_suppliers(tmp_path)
+    assert [s.name for s in found] == ["One"]
+    said = " ".join(map(str, wrong))
+    for words in ("two suppliers called one", "A is offered twice", "lost.csv: There is no supplier of this table"):
+        assert words in said

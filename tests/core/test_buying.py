@@ -55,10 +55,11 @@ def a_market(r: random.Random) -> Market:
     return Market(wanted, tuple(suppliers), TODAY, by)
 
 
-def every_plan(m: Market) -> tuple[int, Decimal, int]:
-    """Return the least pieces that are short, the least money with so few, and the least parcels, of all plans."""
+def every_plan(m: Market) -> tuple[int, Decimal, int, Decimal]:
+    """Return of all plans the least pieces that are short, the least money with so few, the least parcels, and the
+    least money with so few pieces short and parcels."""
     best: tuple[int, Decimal] | None = None
-    fewest: tuple[int, int] | None = None
+    fewest: tuple[int, int, Decimal] | None = None
     ways = [[None, *s.parcels] for s in m.suppliers]
     for sent in itertools.product(*ways):
         used = [k for k, p in enumerate(sent) if p is not None]
@@ -77,11 +78,11 @@ def every_plan(m: Market) -> tuple[int, Decimal, int]:
                 money_ += goods + (Decimal(0) if free else parcel.cost)
             if best is None or (short, money_) < best:
                 best = (short, money_)
-            if fewest is None or (short, len(used)) < fewest:
-                fewest = (short, len(used))
+            if fewest is None or (short, len(used), money_) < fewest:
+                fewest = (short, len(used), money_)
     assert best is not None
     assert fewest is not None
-    return best[0], best[1], fewest[1]
+    return best[0], best[1], fewest[1], fewest[2]
 
 
 def _offer(m: Market, k: int, n: Need) -> PartOffer | None:
@@ -111,7 +112,7 @@ def test_purchases_are_the_cheapest_of_all_that_there_are() -> None:
     shortages = 0
     for _ in range(60):
         market = a_market(r)
-        least_short, least_money, least_parcels = every_plan(market)
+        least_short, least_money, least_parcels, money_of_fewest = every_plan(market)
         plans = {goal: buy(market, goal) for goal in GOALS}
         anytime = every_plan(replace(market, by=None))[0]
         for goal, plan in plans.items():
@@ -133,6 +134,7 @@ def test_purchases_are_the_cheapest_of_all_that_there_are() -> None:
         assert plans["cheapest"].total.amount <= least_money + Decimal("0.001"), (market, plans["cheapest"])
         assert plans["cheapest"].total.amount >= least_money - Decimal("0.001"), market
         assert len(plans["fewest parcels"].parcels) == least_parcels, market
+        assert abs(plans["fewest parcels"].total.amount - money_of_fewest) < Decimal("0.02"), market
         assert plans["cheapest"].gap < 1e-6
         first = plans["soonest"].arrives
         if first is not None:  # a day sooner more is short

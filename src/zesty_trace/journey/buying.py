@@ -30,7 +30,7 @@ from zesty_trace.core.ordering.parts.placed import (
 from zesty_trace.core.ordering.parts.programme import Market
 from zesty_trace.core.ordering.parts.sorts import Sort
 from zesty_trace.core.ordering.parts.stock import Drawer, read_stock, stock_csv
-from zesty_trace.core.ordering.parts.suppliers import Supplier, read_offers, read_supplier
+from zesty_trace.core.ordering.parts.suppliers import Supplier, check_numbers, read_offers, read_supplier
 from zesty_trace.core.ordering.parts.waiting import Alternate, Waiting, alternates, short_pieces, waiting
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
@@ -78,7 +78,8 @@ def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
 
     `suppliers/NAME.toml` is a supplier; its offers stand in it, or in a table `NAME.csv` beside it.
     """
-    found, wrong = [], []
+    found: list[Supplier] = []
+    wrong: list[InputError] = []
     tables = set(names_inside(project, SUPPLIERS, ".csv"))
     for name in names_inside(project, SUPPLIERS, ".toml"):
         try:
@@ -87,9 +88,15 @@ def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
             if table in tables:
                 more = read_offers(text_of(read_inside(project, f"{SUPPLIERS}/{table}", "table"), table), table)
                 supplier = replace(supplier, offers=(*supplier.offers, *more))
+                check_numbers(supplier.offers, table)
+            if any(s.name.casefold() == supplier.name.casefold() for s in found):
+                raise InputError(f"There are two suppliers called {supplier.name}", name, "Give one another name")
             found.append(supplier)
         except InputError as error:
             wrong.append(error)
+        tables.discard(f"{Path(name).stem}.csv")
+    hint = "A supplier needs its name and freight: write them into a TOML file of the same name"
+    wrong += [InputError("There is no supplier of this table", table, hint) for table in sorted(tables)]
     return found, wrong
 
 

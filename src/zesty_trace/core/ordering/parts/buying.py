@@ -9,6 +9,7 @@ import math
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
+from itertools import combinations
 from typing import Literal
 
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
@@ -21,6 +22,7 @@ from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import Cancelled
 
 PROVEN = 1e-6
+MOST_SETS = 12
 Goal = Literal["cheapest", "soonest", "fewest parcels"]
 GOALS: tuple[Goal, ...] = ("cheapest", "soonest", "fewest parcels")
 
@@ -124,7 +126,10 @@ def buy(market: Market, goal: Goal = "cheapest", report: Report = quiet, seconds
         raise Cancelled
     if goal == "soonest":
         programme = _soonest(programme, report, seconds)
-    solved = programme.solve(goal == "fewest parcels", seconds)
+    if goal == "fewest parcels":
+        programme, solved = _fewest(programme, report, seconds)
+    else:
+        solved = programme.solve(False, seconds)
     if not report(0.9, "saying why"):
         raise Cancelled
     return replace(_purchase(programme, goal, solved), left_out=left_out, by=market.by)
@@ -145,6 +150,32 @@ def _soonest(p: Programme, report: Report, seconds: float) -> Programme:
         else:
             low = middle + 1
     return best
+
+
+def _fewest(p: Programme, report: Report, seconds: float) -> tuple[Programme, Solved]:
+    """Return the cheapest plan of the fewest parcels: the best of all sets of so many suppliers, each solved alone.
+
+    That is quicker than one programme that counts parcels; with too many sets it is that one.
+    """
+    m = p.market
+    count = p.least_parcels(seconds) if p.wanted else 0
+    if not count or math.comb(len(m.known()), count) > MOST_SETS:
+        return p, p.solve(True, seconds)
+    least = p.least_short(seconds)
+    found: list[tuple[Decimal, Programme, Solved]] = []
+    for chosen in combinations(m.known(), count):
+        if not report(0.5, "weighing " + ", ".join(m.suppliers[k].name for k in chosen)):
+            raise Cancelled
+        few = Programme(replace(m, suppliers=tuple(m.suppliers[k] for k in chosen)))
+        if few.least_short(seconds) <= least:
+            solved = few.solve(False, seconds)
+            found.append((few.cost(solved), few, solved))
+    if not found:
+        return p, p.solve(True, seconds)
+    _, best, solved = min(found, key=lambda f: f[0])
+    solved = solved._replace(gap=max(s.gap for _, _, s in found))
+    whole = p.taken_from(best, solved)  # so that reasons can name those who are not bought from
+    return (p, whole) if whole is not None else (best, solved)
 
 
 def _purchase(p: Programme, goal: Goal, solved: Solved) -> Purchase:

@@ -233,6 +233,31 @@ class Programme:
             found[self.sends + w] = _units(way.cost)
         return found
 
+    def cost(self, solved: Solved) -> Decimal:
+        """Return what a plan costs, with what its lines are worth."""
+        line = self.market.line_cost
+        goods = (c.price * n + line for c, n in zip(self.choices, solved.counts, strict=True) if n)
+        sent = (w.cost for w, used in zip(self.ways, solved.sent, strict=True) if used)
+        return sum(goods, Decimal(0)) + sum(sent, Decimal(0))
+
+    def taken_from(self, other: Programme, solved: Solved) -> Solved | None:
+        """Return what was solved with fewer suppliers, as a solution of this programme; None if needs differ."""
+        if other.wanted != self.wanted:
+            return None
+
+        def name(p: Programme, supplier: int) -> str:
+            return p.market.suppliers[supplier].name
+
+        counts = {
+            (c.need, name(other, c.supplier), c.offer.number, c.least): n
+            for c, n in zip(other.choices, solved.counts, strict=True)
+        }
+        sent = {(name(other, w.supplier), *w[1:]): n for w, n in zip(other.ways, solved.sent, strict=True)}
+        return solved._replace(
+            counts=[counts.get((c.need, name(self, c.supplier), c.offer.number, c.least), 0) for c in self.choices],
+            sent=[sent.get((name(self, w.supplier), *w[1:]), 0) for w in self.ways],
+        )
+
     def weights(self) -> list[float]:
         """Return what a piece weighs that is short of each need: a strip as much as the pieces that are cut from it."""
         found = [1.0] * len(self.wanted)
@@ -251,6 +276,16 @@ class Programme:
             return 0.0
         first = self._run(self._shorts(), [], seconds)
         return float(round(first.fun)) if first is not None and first.status == 0 else math.inf
+
+    def least_parcels(self, seconds: float) -> int | None:
+        """Return the fewest parcels that leave as little short as can be; None if time was too short to say."""
+        first = self._run(self._shorts(), [], seconds)
+        if first is None or first.status != 0:
+            return None
+        sends = np.zeros(self.width)
+        sends[self.sends : self.shorts] = 1.0
+        fewest = self._run(sends, [(self._shorts(), round(first.fun))], seconds)
+        return round(fewest.fun) if fewest is not None and fewest.status == 0 else None
 
     def solve(self, few_parcels: bool, seconds: float) -> Solved:
         """Leave as little short as can be, then send as few parcels as can be if asked, then pay least."""

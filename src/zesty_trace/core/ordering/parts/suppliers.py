@@ -107,7 +107,7 @@ def read_supplier(text: str, name: str) -> Supplier:
         raise InputError("closed is no list of days", name, 'Write closed = ["2026-12-24"]')
     calendar = calendar_of(str(raw.get("open_days", "mon-fri")), [str(c) for c in closed], name)
     least = amount(str(raw.get("order_least", 0)), name, "order_least")
-    _check_numbers(offers, name)
+    check_numbers(offers, name)
     return Supplier(title, currency, parcels, offers, calendar, least)
 
 
@@ -158,11 +158,12 @@ def read_offers(text: str, name: str) -> tuple[PartOffer, ...]:
         if not steps:
             raise InputError("There is no price", where, "Write steps like 1:0.10 100:0.04")
         found.append(_made({k: v for k, v in row.items() if k != "steps"}, steps, where))
-    _check_numbers(found, name)
+    check_numbers(found, name)
     return tuple(found)
 
 
-def _check_numbers(offers: Iterable[PartOffer], name: str) -> None:
+def check_numbers(offers: Iterable[PartOffer], name: str) -> None:
+    """Check that each article of a supplier has a number of its own. InputError."""
     seen: set[str] = set()
     for offer in offers:
         if offer.number in seen:
