@@ -42,6 +42,7 @@ def test_demo_round_trips_through_its_wiring_list(
 VALUES = {"Ω": "4k7", "F": "100n", "A": "150m", "H": "10u", "V": "5.1"}
 
 
+@pytest.mark.campaign
 @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
 @given(st.data())
 def test_random_designs_round_trip_through_list_and_tables(data: st.DataObject) -> None:

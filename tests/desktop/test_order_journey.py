@@ -105,7 +105,11 @@ def test_a_batch_of_two_variants_is_bought_unpacked_and_cut(routed_window: MainW
             assert "Came short, the plan buys it again: 1 x" in unpacking.words.text()
             swapped = next(n for n, x in enumerate(lines[1:], 1) if x.sort.kind in ("led", "resistor"))
             unpacking.lines.selectRow(swapped)
+            offered = [unpacking.instead.itemText(n) for n in range(1, unpacking.instead.count())]
+            assert offered
+            assert all(o.startswith(lines[swapped].sort.kind) for o in offered)
             unpacking.instead.setEditText("resistor 12k R0603")
+            unpacking.place.setText("bag 7")
             click(qtbot, unpacking.one_button)
             settle(window)
             other = lines[swapped]
@@ -115,6 +119,7 @@ def test_a_batch_of_two_variants_is_bought_unpacked_and_cut(routed_window: MainW
     wanted[other.sort] -= other.count
     wanted[Sort("resistor", "12k", "R0603")] += other.count
     assert in_drawers(session.path) == +wanted
+    assert [d.place for d in load_stock(session.path) if d.sort.value == "12k"] == ["bag 7"]
 
     parts.view_box.setCurrentText("The plan")
     settle(window)

@@ -39,6 +39,7 @@ from zesty_trace.files import exists_inside, names_inside, read_inside, remove_i
 from zesty_trace.journey.hours import load_own, wanted_by
 from zesty_trace.journey.ordering import load_rates
 
+MOST_LACKS = 5
 STOCK, LOSSES_FILE, SUPPLIERS, ORDERS = "stock.csv", "losses.csv", "suppliers", "orders"
 
 
@@ -265,6 +266,9 @@ def say_buildable(found: Sequence[Buildable]) -> str:
     said = []
     for b in found:
         name = f" {b.variant}" if b.variant else ""
+        if not b.boards and len(b.lacks) > MOST_LACKS:
+            said.append(f"no board{name}, {len(b.lacks)} sorts of parts are not here")
+            continue
         lacks = ", ".join(f"{count} x {sort}" for sort, count, _ in b.lacks[:3])
         more = f" and {len(b.lacks) - 3} more" if len(b.lacks) > 3 else ""
         said.append(f"{say_count(b.boards, 'board')}{name}" + (f"; the next lacks {lacks}{more}" if b.lacks else ""))

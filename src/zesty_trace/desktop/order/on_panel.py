@@ -17,6 +17,7 @@ from zesty_trace.names import slug
 
 if TYPE_CHECKING:
     from zesty_trace.core.fabrication.panel import PanelPlan
+    from zesty_trace.desktop.order.files import Looked
 
 
 NO_FEE = "A house may ask more for several boards on a panel; price sheets do not say."
@@ -41,6 +42,8 @@ class PanelPage(Worked):
         self.price = label("", "", True)
         self.write_button = button("Write the panel's zip", self.write)
         self.files: dict[str, str] = {}
+        self._of: tuple[Looked, PanelPlan, int] | None = None  # what is laid out, or being laid out
+        self._look: SetLook | None = None
         first = row(label("Boards"), self.boards, label("in a row"), self.columns, self.cut, None)
         second = row(label("Gap"), self.gap, label("Rail"), self.rail, None, self.write_button)
         for widget in (first, second, self.words, self.price):
@@ -64,6 +67,12 @@ class PanelPage(Worked):
         looked, plan, copies = self.looked, self.plan(), self.boards.value()
         if looked is None or not self.isVisible():
             return
+        stamp = (looked, plan, copies)
+        if self._of is not None and self._of[0] is looked and self._of[1:] == stamp[1:]:
+            if self._look is not None:
+                self.show_look(self._look, "")
+            return
+        self._of, self._look = stamp, None
 
         def work(report: Report) -> tuple[dict[str, str], SetLook, str]:
             from zesty_trace.core.fabrication.finished import read_set
@@ -84,13 +93,20 @@ class PanelPage(Worked):
             return files, set_look(board), words
 
         def done(value: tuple[dict[str, str], SetLook, str]) -> None:
-            if self.looked is looked and self.isVisible():
-                self.files, look, words = value
+            if self._of is stamp:
+                self.files, self._look, words = value
                 self.words.setText(words)
-                self._say_price(look)
-                self.show_look(look, "")
+                self._say_price(self._look)
+                if self.isVisible():
+                    self.show_look(self._look, "")
 
-        self.session.jobs.start("Laying out the panel", work, done)
+        def failed(error: object) -> None:
+            if self._of is stamp:
+                self._of = None
+            if error is not None:
+                self.session.failed.emit(error)
+
+        self.session.jobs.start("Laying out the panel", work, done, failed)
 
     def _say_price(self, look: SetLook) -> None:
         from zesty_trace.journey.ordering import ask_houses, panel_price

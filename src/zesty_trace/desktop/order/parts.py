@@ -144,6 +144,7 @@ class PartsCard(QFrame):
         fill(self.bom, needed, (0,))
         self.batch.pull(found.losses, found.own)
         self.strips.show_cuttings(found.cuttings)
+        self.unpacking.known = tuple(o.sort for s in market.suppliers for o in s.offers)
         if not market.suppliers:
             self._nothing("; ".join(map(str, found.wrong)) or NO_SUPPLIERS)
             if self.view_box.currentIndex() == PLAN:

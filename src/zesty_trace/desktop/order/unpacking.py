@@ -6,7 +6,16 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QComboBox, QFileDialog, QHeaderView, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QHeaderView,
+    QLineEdit,
+    QSizePolicy,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
 
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
@@ -31,6 +40,7 @@ class Unpacking(QWidget):
         self.session, self.steps = session, steps
         self._came = came
         self._still: list[tuple[int, int]] = []
+        self._sorts: list[Sort] = []
         self.order = QComboBox()
         self.order.setAccessibleName("Order")
         self.order.currentTextChanged.connect(lambda _t: self._show())
@@ -46,6 +56,11 @@ class Unpacking(QWidget):
         self.instead = QComboBox()
         self.instead.setEditable(True)
         self.instead.setAccessibleName("Came as another part: kind value package")
+        self.instead.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.place = QLineEdit()
+        self.place.setPlaceholderText("drawer")
+        self.place.setAccessibleName("The drawer that it is put into")
+        self.known: tuple[Sort, ...] = ()
         self.one_button = button("These came", self.one)
         self.all_button = button("All the rest came", self.rest, True)
         self.label_button = button("Labels …", self.ask_for_labels, tip="A PDF of labels for the bags, with codes")
@@ -54,7 +69,8 @@ class Unpacking(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         for widget in (
             row(self.order, None, self.withdraw_button, self.label_button), self.words, self.lines,
-            row(self.count, self.one_button, None, self.all_button), row(label("Came as"), self.instead, None),
+            row(self.count, self.one_button, None, self.all_button),
+            row(label("Came as"), self.instead, label("into"), self.place),
         ):  # fmt: skip
             column.addWidget(widget)
 
@@ -87,6 +103,7 @@ class Unpacking(QWidget):
             came += ", MORE than ordered" if x.received > x.count else ""
             rows.append([str(k), str(x.count), self._name(x.sort) + came, str(x.received)])
         fill(self.lines, rows, (0, 1, 3))
+        self._sorts = [x.sort for x in lines]
         left = missing(lines)
         self._still = [(k, x.coming) for k, x in left if x.coming]
         able = say_buildable(buildable_now(self.session.wired, self.session.path))
@@ -133,6 +150,15 @@ class Unpacking(QWidget):
         for index in self.lines.selectedIndexes()[:1]:
             ordered, came = (int(cell(self.lines, index.row(), c).text()) for c in (1, 3))
             self.count.setValue(max(0, ordered - came))
+            self._offer(index.row())
+
+    def _offer(self, number: int) -> None:
+        """Offer the parts of the kind of a line as what it may have come as."""
+        sort = self._sorts[number]
+        others = sorted({s for s in self.known if s.kind == sort.kind and s.key != sort.key})
+        self.instead.clear()
+        self.instead.addItems(["", *map(str, others)])
+        self.instead.setCurrentIndex(0)
 
     def one(self) -> None:
         """Note what came of the picked line."""
@@ -157,18 +183,32 @@ class Unpacking(QWidget):
 
         self.steps.start("Taking an order back", lambda _r: withdraw(folder, name), done)
 
+    def _said(self, words: str) -> Sort | None:
+        """Return the part that words name; None for none."""
+        from zesty_trace.core.ordering.parts.headers import form_of
+        from zesty_trace.core.ordering.parts.sorts import Sort
+
+        if not words:
+            return None
+        if (known := next((s for s in self.known if str(s) == words), None)) is not None:
+            return known
+        kind, _, rest = words.partition(" ")
+        value, _, package = rest.rpartition(" ")
+        sort = Sort(kind, value, package)
+        if package in self.session.catalogue.packages or form_of(sort) is not None:
+            return sort
+        return Sort(kind, rest)
+
     def _unpack(self, found: list[tuple[int, int, str]]) -> None:
         from zesty_trace.core.ordering.parts.placed import Came
-        from zesty_trace.core.ordering.parts.sorts import Sort
         from zesty_trace.journey.buying import check_sort, unpack
 
         came = []
         for line, count, words in found:
-            kind, _, rest = words.strip().partition(" ")
-            value, _, package = rest.rpartition(" ")
-            sort = Sort(kind, value, package)
+            sort = self._said(words.strip())
+            place = self.place.text().strip()
             try:
-                came.append(Came(line, count, check_sort(self.session.wired, sort) if kind else None))
+                came.append(Came(line, count, check_sort(self.session.wired, sort) if sort else None, place))
             except InputError as error:
                 self.session.failed.emit(error)
                 return
