@@ -105,6 +105,12 @@ def test_what_is_left_of_strips_is_cut_first_and_goes_back_into_the_drawers() ->
     assert short.plan.bought == 2  # ten fours on each: 10 on the strip that is there, 20 on two that are bought
     with pytest.raises(InputError, match="must come first"):
         cut(drawers, [short])
+    assert [k for _, k in short.there] == [14]  # 10 on the 40, 2 on the 9, and the two fours
+    nobody_sells_strips = shop(sold("four", FOUR, "0.10"))
+    market = Market(tuple(n for n, _ in short.pieces), (nobody_sells_strips,), TODAY, cut=(short,))
+    plan = buy(market)
+    assert [b.count for b in plan.lines] == [16]  # what strips in the drawers yield is not bought
+    assert plan.cut[0].words == "cut into 14 of 4"
 
 
 def _positions(found: dict[Sort, int]) -> int:

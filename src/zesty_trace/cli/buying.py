@@ -149,7 +149,7 @@ def _plan(plan: Purchase) -> dict[str, Any]:
         ],
         "short": [{"part": str(n.sort), "count": c, "refs": n.refs} for n, c in plan.short],
         "cut": [
-            {"strip": str(c.strip.sort), "bought": c.plan.bought, "pieces": {str(n.sort): n.buy for n in c.pieces}}
+            {"strip": str(c.strip.sort), "bought": c.strip.buy, "pieces": {str(n.sort): k for n, k in c.pieces}}
             for c in plan.cut
         ],
     }
@@ -171,7 +171,7 @@ def _plan_lines(plan: Purchase) -> list[str]:
         lines.append(f"In all {plan.total}, {plan.goal}: {plan.how_good}")
     else:
         lines.append(f"Nothing can be had{plan.until}." if plan.short else "Nothing needs to be bought.")
-    lines += [f"{c.strip.title}: {c.words}, of what is there or on the way" for c in plan.cut if not c.plan.bought]
+    lines += [f"{c.strip.title}: {c.words}, of what is there or on the way" for c in plan.cut if not c.strip.buy]
     return lines
 
 

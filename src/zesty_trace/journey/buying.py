@@ -121,13 +121,13 @@ def needs_of(wired: Wired, project: Path, ignore_orders: bool = False) -> list[N
     return _counted(wired, project, ignore_orders)[0]
 
 
-def _counted(wired: Wired, project: Path, ignore_orders: bool = False) -> tuple[list[Need], list[Drawer]]:
-    """Return the needs, and what no need takes of drawers and of what is on the way."""
+def _counted(wired: Wired, project: Path, ignore_orders: bool = False) -> tuple[list[Need], list[Drawer], list[Drawer]]:
+    """Return the needs, and what no need takes of the drawers and of what is on the way."""
     spare = wired.design.build.spare_boards
     drawers = load_stock(project)
     coming = [] if ignore_orders else coming_to(project)
     found = needs(wired, batch_of(wired), spare, drawers, load_losses(project), coming)
-    return found, remaining([*drawers, *coming], found)
+    return found, remaining(drawers, found), remaining(coming, found)
 
 
 def market_of(
@@ -136,10 +136,10 @@ def market_of(
     """Return what is needed and who sells it, by the day on which work must begin unless another is given."""
     suppliers, wrong = load_suppliers(project)
     day = by if by is not None else wanted_by(wired, project, today)
-    wanted, left = _counted(wired, project, ignore_orders)
+    wanted, left, coming = _counted(wired, project, ignore_orders)
     found = Market(tuple(wanted), tuple(suppliers), today, day, load_rates(project))
     try:
-        cut = cuttings(wanted, left, [o.sort for s in suppliers for o in s.offers])
+        cut = cuttings(wanted, [*left, *coming], [o.sort for s in suppliers for o in s.offers])
     except InputError as error:  # then headers are bought as they are sold
         cut, wrong = [], [*wrong, error]
     return replace(found, cut=tuple(cut), line_cost=load_own(project).order_line_eur), wrong
@@ -231,11 +231,13 @@ def unpack(project: Path, name: str, came: Sequence[Came]) -> list[Line]:
 
 
 def cuttings_of(wired: Wired, project: Path) -> list[Cutting]:
-    """Return how the headers and sockets that are still wanted are cut, from what is in the drawers first."""
-    drawers = load_stock(project)
-    wanted = needs(wired, batch_of(wired), wired.design.build.spare_boards, drawers, load_losses(project))
+    """Return how the headers and sockets that are still wanted are cut, from what is in the drawers first.
+
+    Pieces that are on the way are not cut; strips that are on the way have to come first.
+    """
     suppliers, _ = load_suppliers(project)
-    return cuttings(wanted, remaining(drawers, wanted), [o.sort for s in suppliers for o in s.offers])
+    wanted, drawers, _ = _counted(wired, project)
+    return cuttings(wanted, drawers, [o.sort for s in suppliers for o in s.offers])
 
 
 def cut_now(wired: Wired, project: Path, place: str = "") -> list[Cutting]:

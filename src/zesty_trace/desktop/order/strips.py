@@ -120,7 +120,7 @@ class StripsPage(QWidget):
         wired, folder = self.session.wired, self.session.path
 
         def done(found: list[Cutting]) -> None:
-            pieces = sum(n.buy for c in found for n in c.pieces)
+            pieces = sum(count for c in found for _, count in c.pieces)
             self.session.message.emit(f"{pieces} pieces and what is left of the strips are in the drawers")
             self._changed()
 

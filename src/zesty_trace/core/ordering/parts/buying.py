@@ -205,7 +205,7 @@ def _purchase(p: Programme, goal: Goal, solved: Solved) -> Purchase:
     short = tuple((need, count) for need, count in zip(p.wanted, solved.short, strict=False) if count)
     amount = sum(goods.values(), Decimal(0)) + sum((s.cost.amount for s in parcels), Decimal(0))
     order = sorted(lines, key=lambda b: (b.supplier, b.need.sort))
-    there = tuple(c for c in m.cut if not c.plan.bought)
+    there = tuple(c.of_what_is_there for c in m.cut if c.there and c not in cut.values())
     return Purchase(
         goal, tuple(order), tuple(parcels), short, Money(amount, BUDGET_CURRENCY), solved.gap,
         cut=(*there, *cut.values()),

@@ -1,14 +1,15 @@
 """Headers and sockets that are cut from strips: which they are, what there is to cut, what is bought, what is left.
 
-The pieces of one sort of strip are either all cut or all bought as pieces. Leftovers in the drawers are strips too: a
-`header_17` in the package `Header-1x17` is what is left of one of 40.
+For each sort of strip either strips are bought and all pieces cut, or what strips that are there yield is cut and the
+rest bought as pieces. Leftovers in the drawers are strips too: a `header_17` in the package `Header-1x17` is what is
+left of one of 40.
 """
 
 from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
@@ -52,21 +53,33 @@ def form_of(sort: Sort) -> Form | None:
     return Form(match[1], int(match[2] or 1), int(match[3]))
 
 
+Pieces = tuple[tuple[Need, int], ...]
+
+
 @dataclass(frozen=True)
 class Cutting:
-    """The pieces of one sort of strip, how they are cut, and the strips to buy for them (a need of none)."""
+    """The pieces of one sort of strip, how all of them are cut, and the strips to buy for that (a need of none).
 
-    pieces: tuple[Need, ...]
+    `there` are the pieces that strips which are there yield if none is bought: as many pieces as can be.
+    """
+
+    pieces: Pieces
     plan: CutList
     strip: Need
+    there: Pieces = ()
 
     @property
     def words(self) -> str:
         """What the strips become, in words."""
-        counts = Counter({positions_of(n): 0 for n in self.pieces})
-        for need in self.pieces:
-            counts[positions_of(need)] += need.buy
+        counts: Counter[int] = Counter()
+        for need, count in self.pieces:
+            counts[positions_of(need)] += count
         return "cut into " + ", ".join(f"{count} of {n}" for n, count in sorted(counts.items(), reverse=True))
+
+    @property
+    def of_what_is_there(self) -> Cutting:
+        """The cutting without strips that are bought."""
+        return replace(self, pieces=self.there, strip=replace(self.strip, fitted=0))
 
 
 def positions_of(need: Need) -> int:
@@ -109,14 +122,32 @@ def cuttings(needs: Sequence[Need], left: Sequence[Drawer], lengths: Iterable[So
             if form is not None and (form.word, form.rows) == (word, rows) and drawer.count:
                 there[form.positions] += drawer.count
         sold = {f.positions for f in offered if (f.word, f.rows) == (word, rows)}
-        longest = STRIP if STRIP in sold else max(sold, default=STRIP)
-        longest = max(longest, *wanted)
+        longest = max(STRIP if STRIP in sold else max(sold, default=STRIP), *wanted)
         strips = [Strip(n, c, bought=False) for n, c in sorted(there.items())]
         plan = cut_strips(wanted, [*strips, Strip(longest)], LOST[word])
-        form = Form(word, rows, longest)
-        refs = tuple(dict.fromkeys(r for n in pieces for r in n.refs))
-        found.append(Cutting(tuple(pieces), plan, Need(form.sort, form.title, refs, plan.bought, 0, 0)))
+        form, refs = Form(word, rows, longest), tuple(dict.fromkeys(r for n in pieces for r in n.refs))
+        yields = _yield(wanted, strips, LOST[word]) if plan.bought else Counter(wanted)
+        strip = Need(form.sort, form.title, refs, plan.bought, 0, 0)
+        found.append(Cutting(tuple((n, n.buy) for n in pieces), plan, strip, _shared(pieces, yields)))
     return found
+
+
+def _yield(wanted: Mapping[int, int], strips: Sequence[Strip], lost: int) -> Counter[int]:
+    """Return the most pieces that strips which are there yield, by positions."""
+    if not strips:
+        return Counter()
+    found = cut_strips(wanted, [*strips, *(Strip(n, whole=True) for n in wanted)], lost)
+    return Counter(n for c in found.cuts if not c.bought for n in c.pieces)
+
+
+def _shared(pieces: Sequence[Need], yields: Counter[int]) -> Pieces:
+    """Return pieces of each length given to one need after another."""
+    found, left = [], Counter(yields)
+    for need in pieces:
+        count = min(need.buy, left[positions_of(need)])
+        left[positions_of(need)] -= count
+        found += [(need, count)] if count else []
+    return tuple(found)
 
 
 def cut(drawers: Sequence[Drawer], found: Iterable[Cutting], place: str = "") -> list[Drawer]:
@@ -126,13 +157,13 @@ def cut(drawers: Sequence[Drawer], found: Iterable[Cutting], place: str = "") ->
         if c.plan.bought:
             hint = "Unpack them first"
             raise InputError(f"{say_count(c.plan.bought, 'strip')} of {c.strip.title} must come first", "cut", hint)
-        still = {n.sort: n.buy for n in c.pieces}
+        still = {n.sort: count for n, count in c.pieces}
         form = form_of(c.strip.sort)
         assert form is not None
         for one in c.plan.cuts:
             filled = put(filled, form._replace(positions=one.length).sort, -1)
             for piece in one.pieces:
-                sort = next(n.sort for n in c.pieces if positions_of(n) == piece and still[n.sort])
+                sort = next(n.sort for n, _ in c.pieces if positions_of(n) == piece and still[n.sort])
                 still[sort] -= 1
                 filled = put(filled, sort, 1, place)
             if one.left:

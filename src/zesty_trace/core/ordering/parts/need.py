@@ -70,6 +70,7 @@ class Need:
     awaited: tuple[tuple[Drawer, int], ...] = ()  # of orders that have not come
     strip: str = ""  # "header" or "socket": it can be cut from a strip
     by_board: tuple[tuple[str, int], ...] = ()  # variant, how many a board of it takes
+    cut: int = 0  # from strips that are there
 
     @property
     def wanted(self) -> int:
@@ -89,7 +90,7 @@ class Need:
     @property
     def buy(self) -> int:
         """How many are bought at least."""
-        return max(0, self.wanted - self.stocked - self.coming)
+        return max(0, self.wanted - self.stocked - self.coming - self.cut)
 
     @property
     def words(self) -> str:
@@ -99,6 +100,7 @@ class Need:
         parts += [f"{self.loss} for losses"] if self.loss else []
         parts += [f"{self.stocked} there"] if self.stocked else []
         parts += [f"{self.coming} on the way"] if self.coming else []
+        parts += [f"{self.cut} cut from strips that are there"] if self.cut else []
         return ", ".join(parts)
 
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
 from typing import Any, NamedTuple
@@ -132,13 +132,15 @@ class Programme:
     def __init__(self, market: Market) -> None:
         self.market = market
         known = market.known()
-        free = {n.sort for c in market.cut if not c.plan.bought for n in c.pieces}
-        wanted = [n for n in market.needs if n.buy and n.sort not in free]
+        there = {n.sort: count for c in market.cut for n, count in c.there}
+        needs = (replace(n, cut=there.get(n.sort, 0)) for n in market.needs)
+        wanted = [n for n in needs if n.buy]
         offered = {o.sort.kind for k in known for o in market.suppliers[k].offers}
         self.groups: list[Group] = []
         for c in market.cut:
-            if c.plan.bought and c.strip.sort.kind in offered:
-                pieces = tuple(i for i, n in enumerate(wanted) if n in c.pieces)
+            sorts = {n.sort for n, _ in c.pieces}
+            pieces = tuple(i for i, n in enumerate(wanted) if n.sort in sorts)
+            if pieces and c.plan.bought and c.strip.sort.kind in offered:
                 self.groups.append(Group(c, len(wanted), pieces))
                 wanted.append(c.strip)
         self.wanted = wanted

@@ -29,6 +29,7 @@ class Strip(NamedTuple):
     length: int
     there: int | None = None  # None: as many as one likes
     bought: bool = True
+    whole: bool = False  # it is a piece already, and not cut
 
 
 class Cut(NamedTuple):
@@ -66,7 +67,7 @@ def cut_strips(wanted: Mapping[int, int], strips: Sequence[Strip] = (Strip(STRIP
     _check(pieces, strips, lost)
     if not pieces:
         return CutList((), 0, 0, True)
-    patterns = [(k, p) for k, s in enumerate(strips) for p in _patterns(s.length, lost, pieces)]
+    patterns = [(k, p) for k, s in enumerate(strips) for p in _ways_of(s, lost, pieces)]
     counts, bound, best = _solve(pieces, strips, patterns)
     cuts = []
     left = Counter(pieces)
@@ -109,6 +110,10 @@ def _check(pieces: Mapping[int, int], strips: Sequence[Strip], lost: int) -> Non
             raise InputError(f"{count} pieces of {n} cannot be", "pieces", "Write lengths from 1 on")
         if n > longest:
             raise InputError(f"A piece of {n} fits on no strip", "pieces", f"The longest strip has {longest} positions")
+
+
+def _ways_of(strip: Strip, lost: int, pieces: Mapping[int, int]) -> list[tuple[int, ...]]:
+    return [(strip.length,)] if strip.whole else _patterns(strip.length, lost, pieces)
 
 
 def _patterns(length: int, lost: int, pieces: Mapping[int, int]) -> list[tuple[int, ...]]:

@@ -81,7 +81,11 @@ def short_pieces(short: Sequence[tuple[Need, int]], cut: Sequence[Cutting]) -> l
     found = []
     for need, count in short:
         cutting = next((c for c in cut if c.strip == need), None)
-        found += [(need, count)] if cutting is None else [(n, n.buy) for n in cutting.pieces]
+        if cutting is None:
+            found.append((need, count))
+        else:
+            there = {n.sort: k for n, k in cutting.there}
+            found += [(n, k - there.get(n.sort, 0)) for n, k in cutting.pieces if k > there.get(n.sort, 0)]
     return found
 
 
