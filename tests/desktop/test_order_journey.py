@@ -38,6 +38,7 @@ def test_a_batch_of_two_variants_is_bought_unpacked_and_cut(routed_window: MainW
     window, session = routed_window, routed_window.session
     for entry in (DATA / "suppliers").iterdir():
         write_inside(session.path, f"suppliers/{entry.name}", entry.read_bytes())
+    write_inside(session.path, "suppliers/odd.toml", b'name = "Odd"\n')
     write_inside(session.path, "stock.csv", (DATA / "demo" / "proofing" / "stock.csv").read_bytes())
     window.go("order")
     settle(window)
@@ -74,6 +75,7 @@ def test_a_batch_of_two_variants_is_bought_unpacked_and_cut(routed_window: MainW
         click(qtbot, parts.tiles.tiles[goal])
         assert parts.plan is parts.plans[goal]
         assert "no plan is better" in parts.summary.text()
+        assert "Left out: odd.toml: It needs a freight" in parts.summary.text()
     plan = parts.plan
     assert len(plan.parcels) > 1
     assert not plan.short

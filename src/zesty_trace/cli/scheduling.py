@@ -47,13 +47,16 @@ def schedule_command(a: argparse.Namespace) -> Answer:
         "cost": str(plan.cost.amount) if plan.cost else None,
         "costs": {what: f"{amount:.2f}" for what, amount in plan.costs.items()},
         "cost_each": str(plan.cost_each.amount) if plan.cost_each else None,
+        "cannot_be_had": [str(n.sort) for n, _ in plan.parts.short] if plan.parts is not None else [],
         "wins": said,
         "notes": plan.notes,
         "calendar": a.ics,
     }
     late = s.needed is not None and s.ready > s.needed
     needed = f", needed {s.needed:%a %d %b}{': LATE' if late else ''}" if s.needed else ""
-    lines = [f"Ready {s.ready:%a %d %b}{needed}"]
+    lacking = [str(n.sort) for n, _ in plan.parts.short] if plan.parts is not None else []
+    lines = [f"Cannot be had: {', '.join(lacking)}. If they are found:"] if lacking else []
+    lines.append(f"Ready {s.ready:%a %d %b}{needed}")
     if s.days:
         one, five, nine = (f"{d:%d %b}" for d in s.days)
         lines.append(f"In one case of ten by {one}, in five by {five}, in nine by {nine}")
@@ -69,7 +72,7 @@ def schedule_command(a: argparse.Namespace) -> Answer:
         lines.append(f"{plan.cost} in all, {plan.cost_each} a finished board at a yield of {share}")
         lines.append("  " + ", ".join(f"{what} {amount:.2f}" for what, amount in plan.costs.items() if amount))
     lines += [f"- {w}" for w in said] + [f"Not known: {n}" for n in plan.notes]
-    return (FOUND if late else FINE), data, "\n".join(lines)
+    return (FOUND if late or lacking else FINE), data, "\n".join(lines)
 
 
 def plan_command(a: argparse.Namespace) -> Answer:

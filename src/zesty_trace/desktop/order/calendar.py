@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from PySide6.QtWidgets import QComboBox, QFileDialog, QFrame, QScrollArea, QStackedWidget, QVBoxLayout, QWidget
 
 from zesty_trace.core.progress import Report
+from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, label, row
 from zesty_trace.desktop.order.gantt import Gantt
 from zesty_trace.desktop.order.hours import HoursPage
@@ -149,7 +150,9 @@ class CalendarCard(QFrame):
         if s.needed is not None:
             days = (s.needed - s.ready).days
             needed = f", {days} days before it is needed" if days >= 0 else f": {-days} days LATE"
-        words = [f"Ready {s.ready:%a %d %b}{needed}."]
+        lacking = len(plan.parts.short) if plan.parts is not None else 0
+        words = [f"{say_count(lacking, 'part')} CANNOT BE HAD; if found:"] if lacking else []
+        words += [f"Ready {s.ready:%a %d %b}{needed}."]
         if s.likely is not None:
             words.append(f"In time in {100 * s.likely:.0f} cases of 100, without the spare day.")
         if s.days is not None:

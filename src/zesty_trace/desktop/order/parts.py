@@ -58,6 +58,7 @@ class PartsCard(QFrame):
         self.market: Market | None = None
         self.plans: dict[Goal, Purchase] = {}
         self.shortages: dict[Goal, Shortage] = {}
+        self.wrong: tuple[InputError, ...] = ()
         self._asked = 0
         self._working = False
         self.title = label("", "heading")
@@ -139,7 +140,7 @@ class PartsCard(QFrame):
         self.session.jobs.start("Counting parts", work, done, failed, visible=False)
 
     def _counted(self, found: Counted) -> None:
-        market = found.market
+        market, self.wrong = found.market, found.wrong
         needed = [[str(n.fitted + n.spare), n.title, n.sort.value, n.sort.package] for n in market.needs]
         fill(self.bom, needed, (0,))
         self.batch.pull(found.losses, found.own)
@@ -226,11 +227,15 @@ class PartsCard(QFrame):
         way = f" {say_count(coming, 'part')} on the way." if coming else ""
         if not plan.lines and not plan.short:
             said = "the rest is in the drawers" if coming else "all of it is in the drawers"
-            return f"Nothing needs to be bought: {said}.{way}"
+            return f"Nothing needs to be bought: {said}.{way}{self._left_out(plan)}"
         parcels = "; ".join(f"{s.supplier} by {s.parcel} {s.cost}, {s.arrives:%d %b}" for s in plan.parcels)
         begins = f" Wanted by {plan.by:%a %d %b}, when the work must begin." if plan.by else ""
         built = f" {self.shortages[self.goal].waiting.words}." if plan.short and self.goal in self.shortages else ""
-        return f"{parcels or 'No parcel'}; {plan.how_good}.{begins}{built}{way}"
+        return f"{parcels or 'No parcel'}; {plan.how_good}.{begins}{built}{way}{self._left_out(plan)}"
+
+    def _left_out(self, plan: Purchase) -> str:
+        """Return who is not weighed, and why; "" if all are."""
+        return "".join(f" Left out: {w}." for w in (*map(str, self.wrong), *plan.left_out))
 
     def _explain(self) -> None:
         """Say why the picked line is what it is; of what is short, what else there is."""
