@@ -319,7 +319,7 @@ def figure_seeds() -> list[bytes]:
     line = Line(
         "A-1", Sort("led", "red", "LED0603"), 12, Decimal("0.10"), "D1 D2", 3, "led red LED0805", "bag", True, TODAY
     )
-    boards = BoardsOrdered("Quay Circuits, parcel", 12, money("17.50"), TODAY, TODAY)
+    boards = BoardsOrdered("Quay Circuits, parcel", 12, money("17.50"), TODAY, TODAY, TODAY, 2.5)
     hours = Own(Maker(off=frozenset({TODAY})), (("SOIC", 14.0),), 0.9, Decimal("0.25"))
     return [
         *seeds,

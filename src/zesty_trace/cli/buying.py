@@ -81,8 +81,7 @@ def buy_command(a: argparse.Namespace) -> Answer:
     lines = [*day, *(_beside(plans) if a.compare else []), *_plan_lines(plan), *_shortage_lines(data)]
     lines += [f"Left out: {e}" for e in left_out]
     lines += [f"Wrote orders/{name}" for name in written]
-    late = plan.arrives is not None and market.by is not None and plan.arrives > market.by
-    return (FOUND if plan.short or wrong or late else FINE), data, "\n".join(lines)
+    return (FOUND if plan.short or wrong or plan.late_days else FINE), data, "\n".join(lines)
 
 
 def _beside(plans: Mapping[Any, Purchase]) -> list[str]:

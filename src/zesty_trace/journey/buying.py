@@ -116,11 +116,6 @@ def expected(project: Path) -> dict[str, date | None]:
     return found
 
 
-def needs_of(wired: Wired, project: Path, ignore_orders: bool = False) -> list[Need]:
-    """Return what the brief's boards and their spares take, less what is in the drawers and on the way."""
-    return _counted(wired, project, ignore_orders)[0]
-
-
 def _counted(wired: Wired, project: Path, ignore_orders: bool = False) -> tuple[list[Need], list[Drawer], list[Drawer]]:
     """Return the needs, and what no need takes of the drawers and of what is on the way."""
     spare = wired.design.build.spare_boards
@@ -215,8 +210,9 @@ def spent_on_orders(project: Path) -> tuple[Decimal, list[str]]:
     """Return what the orders of a project cost, and of which the freight is not known. InputError."""
     total, unknown = Decimal(0), []
     for name in orders(project):
-        freight = freight_of(_order_text(project, name))
-        sums = (rounded(Money(x.price * x.count, BUDGET_CURRENCY)).amount for x in load_order(project, name))
+        text = _order_text(project, name)
+        freight = freight_of(text)
+        sums = (rounded(Money(x.price * x.count, BUDGET_CURRENCY)).amount for x in read_order(text, name))
         total += sum(sums, freight or Decimal(0))
         unknown += [name] if freight is None else []
     return total, unknown

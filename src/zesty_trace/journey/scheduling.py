@@ -24,6 +24,7 @@ from zesty_trace.journey.ordering import Asked, ask_houses, load_ordered, load_r
 
 FILES_HOURS = 0.5
 NEED_BOARDS = ("printing", "hand", "cleaning")
+PARCELS = ("parts ", "order ")  # the keys of waits for parts begin so
 CONSUMABLES_EUR = Decimal("0.35")  # paste, flux, alcohol, wipes for a board: common practice
 
 
@@ -84,46 +85,66 @@ def plan_of(
 ) -> Plan:
     """Return the calendar for the cheapest offers in time, or for those that are given. InputError, Cancelled."""
     notes = []
-    taken = load_ordered(project)
-    offer = None if taken is not None else offer or cheapest(ask_houses(wired, today, project).offers)
+    before = _ordered_before(project, today)
+    taken = before.boards is not None
+    offer = None if taken else offer or cheapest(ask_houses(wired, today, project).offers)
     own = own or load_own(project)
     if parts is None:
         parts, said = _bought(wired, project, today, report)
         notes += said
     if parts is not None and parts.short:
         notes.append(f"{say_count(len(parts.short), 'part')} cannot be had: the day holds only if they are found")
-    if offer is None and taken is None:
+    if offer is None and not taken:
         notes.append("No house makes the boards, or their prices do not compare: their days are not in the schedule")
     batch = batch_of(wired)
-    waits, needs = _waits(today, offer, parts)
-    if taken is not None:
-        waits.insert(0, _on_the_way(taken, today))
-        needs.update({key: ["boards"] for key in NEED_BOARDS})
-        if not taken.here and taken.expected < today:
-            notes.append(f"The boards were expected {taken.expected:%a %d %b}: they are counted as here today")
-    for name, day in expected(project).items():
-        waits.append(Wait(f"order {name}", f"{name[11:-4]} on the way", today, max(today, day or today), 0.0))
-        needs.setdefault("kitting", []).append(f"order {name}")
-        if day is None or day < today:
-            late = f"was expected {day:%a %d %b}" if day else "has no day on which it is expected"
-            notes.append(f"{name} {late}: it is counted as here today")
+    waits = [*before.waits, *_waits(today, offer, parts)]
+    boards = ["boards"] if any(w.key == "boards" for w in waits) else []
+    needs = dict.fromkeys(NEED_BOARDS, boards) | {"kitting": [w.key for w in waits if w.key.startswith(PARCELS)]}
     jobs = [Job("files", "Files written and looked through", FILES_HOURS), *jobs_of(wired, batch, own.placing)]
     found = schedule(today, waits, jobs, needs, own.maker, needed_by(wired.design), draws)
-    ordered, unknown = spent_on_orders(project)
-    notes += [f"The freight of {', '.join(unknown)} is not in the cost"] if unknown else []
+    return Plan(found, offer, parts, own, sum(batch.values()), (*notes, *before.notes), before.spent, taken)
+
+
+@dataclass(frozen=True)
+class _Before:
+    """What was ordered before: boards, what is waited for, what it cost in the budget's currency, what is to say."""
+
+    boards: BoardsOrdered | None
+    waits: tuple[Wait, ...]
+    spent: Decimal
+    notes: tuple[str, ...]
+
+
+def _ordered_before(project: Path, today: date) -> _Before:
+    """Return what a project has ordered. InputError."""
+    spent, unknown = spent_on_orders(project)
+    notes = [f"The freight of {', '.join(unknown)} is not in the cost"] if unknown else []
+    waits = []
+    taken = load_ordered(project)
     if taken is not None:
+        waits.append(_boards_on_the_way(taken, today))
+        if not taken.here and taken.expected < today:
+            notes.append(f"The boards were expected {taken.expected:%a %d %b}: they are counted as here today")
         paid = load_rates(project).in_budget(taken.total)
-        ordered += paid.amount if paid is not None else Decimal(0)
+        spent += paid.amount if paid is not None else Decimal(0)
         notes += [f"{taken.total} for boards is not in the cost: no rate is known"] if paid is None else []
-    return Plan(found, offer, parts, own, sum(batch.values()), tuple(notes), ordered, taken is not None)
+    for name, day in expected(project).items():
+        ends = max(today, day or today)
+        late = PARCEL_SPREAD * (ends - today).days
+        waits.append(Wait(f"order {name}", f"{name[11:-4]} on the way", today, ends, late))
+        if day is None or day < today:
+            when = f"was expected {day:%a %d %b}" if day else "has no day on which it is expected"
+            notes.append(f"{name} {when}: it is counted as here today")
+    return _Before(taken, tuple(waits), spent, tuple(notes))
 
 
-def _on_the_way(taken: BoardsOrdered, today: date) -> Wait:
-    """Return the wait for boards that were ordered: none if they are here."""
+def _boards_on_the_way(taken: BoardsOrdered, today: date) -> Wait:
+    """Return the wait for boards that were ordered, as much in doubt as when they were offered; none if here."""
     if taken.here:
         return Wait("boards", "Boards are here", today, today)
     ends = max(today, taken.expected)
-    return Wait("boards", "Boards on the way", today, ends, PARCEL_SPREAD * (ends - today).days)
+    late = taken.days_late or PARCEL_SPREAD * (ends - max(today, min(taken.ships, ends))).days
+    return Wait("boards", "Boards on the way", today, ends, late if ends > today else 0.0)
 
 
 def _bought(wired: Wired, project: Path, today: date, report: Report) -> tuple[Purchase | None, list[str]]:
@@ -147,57 +168,54 @@ def doubt_days(offer: Offer) -> float:
     return offer.days_late or PARCEL_SPREAD * (offer.arrives - offer.ships).days
 
 
-def _waits(today: date, offer: Offer | None, parts: Purchase | None) -> tuple[list[Wait], dict[str, list[str]]]:
+def _waits(today: date, offer: Offer | None, parts: Purchase | None) -> list[Wait]:
+    """Return the waits for what is not ordered yet."""
     waits = []
-    needs: dict[str, list[str]] = {}
     if offer is not None:
-        late = doubt_days(offer)
+        under_way = f"Boards under way, {offer.freight}"
         waits.append(Wait("fabrication", f"Boards made by {offer.house}", today, offer.ships))
-        waits.append(
-            Wait("boards", f"Boards under way, {offer.freight}", offer.ships, offer.arrives, late, ("fabrication",))
-        )
-        needs.update({key: ["boards"] for key in NEED_BOARDS})
+        waits.append(Wait("boards", under_way, offer.ships, offer.arrives, doubt_days(offer), ("fabrication",)))
     for sent in parts.parcels if parts is not None else ():
-        key = f"parts {sent.supplier}"
         late = PARCEL_SPREAD * (sent.arrives - today).days
-        waits.append(Wait(key, f"Parts of {sent.supplier}, {sent.parcel}", today, sent.arrives, late))
-        needs.setdefault("kitting", []).append(key)
-    return waits, needs
+        title = f"Parts of {sent.supplier}, {sent.parcel}"
+        waits.append(Wait(f"parts {sent.supplier}", title, today, sent.arrives, late))
+    return waits
 
 
 def wins(wired: Wired, project: Path, today: date, plan: Plan, asked: Asked | None = None) -> list[str]:
     """Return what one change would win in days or money: other boards, other parts, more hours."""
     asked = asked or ask_houses(wired, today, project)
-    said = []
-    quick = soonest(asked.offers) if not plan.taken else None
-    if quick is not None and plan.offer is not None and quick is not plan.offer:
-        other = plan_of(wired, project, today, quick, plan.parts, plan.own, draws=0)
-        said += _won(plan, other, f"boards from {quick.how}")
-    market, _ = market_of(wired, project, today)
+
+    def other(offer: Offer | None = plan.offer, parts: Purchase | None = plan.parts, own: Own = plan.own) -> Plan:
+        return plan_of(wired, project, today, offer, parts, own, draws=0)
+
+    changes: list[tuple[str, Plan]] = []
+    quick = soonest(asked.offers) if plan.offer is not None else None
+    if quick is not None and quick is not plan.offer:
+        changes.append((f"boards from {quick.how}", other(quick)))
     if plan.parts is not None and plan.parts.lines:
-        fast = buy(market, "soonest")
-        other = plan_of(wired, project, today, plan.offer, fast, plan.own, draws=0)
-        said += _won(plan, other, "the soonest parts")
-        if quick is not None and not any("win " in w and "no day" not in w for w in said):
-            both = plan_of(wired, project, today, quick, fast, plan.own, draws=0)
-            said += _won(plan, both, f"the soonest parts and boards from {quick.how} together")
-    more = replace(
-        plan.own, maker=replace(plan.own.maker, hours=tuple(h + 1 if h else 0.0 for h in plan.own.maker.hours))
-    )
-    other = plan_of(wired, project, today, plan.offer, plan.parts, more, draws=0)
-    said += _won(plan, other, "an hour more on each working day")
-    return said
+        fast = buy(market_of(wired, project, today)[0], "soonest")
+        changes.append(("the soonest parts", other(parts=fast)))
+        if quick is not None and all(_days_won(plan, p) <= 0 for _, p in changes):
+            changes.append((f"the soonest parts and boards from {quick.how} together", other(quick, fast)))
+    longer = replace(plan.own.maker, hours=tuple(h + 1 if h else 0.0 for h in plan.own.maker.hours))
+    changes.append(("an hour more on each working day", other(own=replace(plan.own, maker=longer))))
+    return [_won(plan, changed, what) for what, changed in changes]
 
 
-def _won(plan: Plan, other: Plan, what: str) -> list[str]:
-    days = (plan.schedule.ready - other.schedule.ready).days
+def _days_won(plan: Plan, other: Plan) -> int:
+    return (plan.schedule.ready - other.schedule.ready).days
+
+
+def _won(plan: Plan, other: Plan, what: str) -> str:
+    days = _days_won(plan, other)
     if days <= 0:
-        return [f"{what} would win no day"]
+        return f"{what} would win no day"
     cost = ""
     if plan.cost is not None and other.cost is not None and other.cost.amount != plan.cost.amount:
         more = other.cost.amount - plan.cost.amount
         cost = f" for {abs(more):.2f} {BUDGET_CURRENCY} {'more' if more > 0 else 'less'}"
-    return [f"{what} would win {say_count(days, 'day')}{cost}"]
+    return f"{what} would win {say_count(days, 'day')}{cost}"
 
 
 def calendar_bytes(plan: Plan, name: str, made: date) -> bytes:

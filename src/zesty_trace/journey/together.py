@@ -58,9 +58,9 @@ class Answer:
 
 
 def spent(plan: Plan) -> Decimal:
-    """Return what is paid for boards and parts, in the budget's currency."""
+    """Return what is paid for boards and parts, with what was ordered before, in the budget's currency."""
     boards = plan.offer.compared.amount if plan.offer is not None and plan.offer.compared is not None else Decimal(0)
-    return boards + (plan.parts.total.amount if plan.parts is not None else Decimal(0))
+    return plan.ordered + boards + (plan.parts.total.amount if plan.parts is not None else Decimal(0))
 
 
 def purchases(market: Market, report: Report = quiet) -> tuple[list[Purchase], list[str]]:

@@ -13,18 +13,20 @@ from zesty_trace.core.ordering.quote import Offer
 from zesty_trace.errors import InputError
 from zesty_trace.names import check_text, shorten
 
-FIELDS = ("how", "boards", "total", "currency", "ordered", "expected", "here")
+FIELDS = ("how", "boards", "total", "currency", "ordered", "ships", "expected", "days_late", "here")
 
 
 @dataclass(frozen=True)
 class BoardsOrdered:
-    """An order for boards; `total` is in the currency of the house."""
+    """An order for boards; `total` is in the currency of the house, `days_late` as in its price sheet."""
 
     how: str
     boards: int
     total: Money
     ordered: date
+    ships: date
     expected: date
+    days_late: float = 0.0
     here: bool = False
 
     @property
@@ -36,7 +38,7 @@ class BoardsOrdered:
 
 def ordered_from(offer: Offer, day: date) -> BoardsOrdered:
     """Return an offer that was taken on a day."""
-    return BoardsOrdered(offer.how, offer.boards, offer.total, day, offer.arrives)
+    return BoardsOrdered(offer.how, offer.boards, offer.total, day, offer.ships, offer.arrives, offer.days_late)
 
 
 def ordered_toml(boards: BoardsOrdered) -> str:
@@ -50,7 +52,9 @@ def ordered_toml(boards: BoardsOrdered) -> str:
             "total": str(boards.total.amount),
             "currency": boards.total.currency,
             "ordered": boards.ordered.isoformat(),
+            "ships": boards.ships.isoformat(),
             "expected": boards.expected.isoformat(),
+            "days_late": boards.days_late,
             "here": boards.here,
         }
     )
@@ -80,7 +84,11 @@ def read_ordered(text: str, name: str) -> BoardsOrdered:
         raise InputError("total is no amount", name, 'Such as total = "17.50"') from error
     if not total.is_finite() or not 0 <= total <= 10_000_000:
         raise InputError("total cannot be so", name, "From 0 to 10 000 000")
-    ordered, expected = (read_date(str(raw.get(f, "")), f"{name}, {f}") for f in ("ordered", "expected"))
-    if ordered is None or expected is None:
-        raise InputError("ordered and expected are days", name, 'Such as expected = "2026-12-16"')
-    return BoardsOrdered(how, count, Money(total, currency), ordered, expected, here)
+    late = raw.get("days_late", 0.0)
+    if isinstance(late, bool) or not isinstance(late, int | float) or not 0 <= late <= 365:
+        raise InputError("days_late cannot be so", name, "From 0 to 365")
+    days = [read_date(str(raw.get(f, "")), f"{name}, {f}") for f in ("ordered", "ships", "expected")]
+    ordered, ships, expected = days
+    if ordered is None or ships is None or expected is None:
+        raise InputError("ordered, ships and expected are days", name, 'Such as expected = "2026-12-16"')
+    return BoardsOrdered(how, count, Money(total, currency), ordered, ships, expected, float(late), here)

@@ -12,12 +12,14 @@ from PySide6.QtWidgets import (
     QBoxLayout,
     QComboBox,
     QCompleter,
+    QDoubleSpinBox,
     QFrame,
     QHBoxLayout,
     QHeaderView,
     QLabel,
     QLineEdit,
     QPushButton,
+    QSpinBox,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -71,6 +73,29 @@ def row(*widgets: QWidget | None) -> QWidget:
         else:
             layout.addWidget(widget)
     return holder
+
+
+def number(
+    value: float, low: float, high: float, step: float, unit: str, name: str, decimals: int = 2
+) -> QDoubleSpinBox:
+    """Return a field for a figure with its unit; `name` is what a reader of the screen says."""
+    box = QDoubleSpinBox()
+    box.setDecimals(decimals)
+    box.setRange(low, high)
+    box.setSingleStep(step)
+    box.setValue(value)
+    box.setSuffix(f" {unit}" if unit else "")
+    box.setAccessibleName(name)
+    return box
+
+
+def count(value: int, low: int, high: int, name: str) -> QSpinBox:
+    """Return a field for a number of things."""
+    box = QSpinBox()
+    box.setRange(low, high)
+    box.setValue(value)
+    box.setAccessibleName(name)
+    return box
 
 
 def lines_of(widget: QWidget) -> QBoxLayout:

@@ -14,9 +14,9 @@ from PySide6.QtWidgets import (
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import FACES
 from zesty_trace.core.progress import Report
-from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, count, fill, label, number, row, table
 from zesty_trace.desktop.layout.painter import shape_path
-from zesty_trace.desktop.order.pages import TABLE_PX, Worked, count, number
+from zesty_trace.desktop.order.pages import TABLE_PX, Worked
 from zesty_trace.desktop.order.set_view import Patch, SetLook
 from zesty_trace.files import write_inside
 

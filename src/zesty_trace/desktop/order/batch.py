@@ -9,7 +9,6 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QDoubleSpinBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -19,8 +18,9 @@ from PySide6.QtWidgets import (
 )
 
 from zesty_trace.core.design import edits
+from zesty_trace.core.ordering.parts.need import batch_of
 from zesty_trace.core.quantities import say_count
-from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, cell, count, fill, label, number, row, table
 from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import InputError
@@ -45,16 +45,9 @@ class BatchPage(QWidget):
         self._boards = QHBoxLayout(self.boards)
         self._boards.setContentsMargins(0, 0, 0, 0)
         self.sum = label("", "muted")
-        self.spares = QSpinBox()
-        self.spares.setRange(0, 1000)
-        self.spares.setAccessibleName("Spare boards")
+        self.spares = count(0, 0, 1000, "Spare boards")
         self.spares.editingFinished.connect(self._set_spares)
-        self.line = QDoubleSpinBox()
-        self.line.setRange(0, 1000)
-        self.line.setDecimals(2)
-        self.line.setSingleStep(0.1)
-        self.line.setSuffix(" EUR")
-        self.line.setAccessibleName("What one order line less is worth to you")
+        self.line = number(0, 0, 1000, 0.1, "EUR", "What one order line less is worth to you")
         self.line.setToolTip("Above 0 it keeps a part from being split over two suppliers for cents. It is not paid.")
         self.line.editingFinished.connect(self._set_line)
         self.losses = table("Package begins", "More, %", "At least")
@@ -64,11 +57,8 @@ class BatchPage(QWidget):
         )
         self.losses.setAccessibleName("Losses by package")
         self.losses.cellChanged.connect(lambda _r, _c: self._set_losses())
-        words = label(
-            "Losses: how many more are bought than are fitted. The first row that fits counts; * is anything."
-        )
-        words.setWordWrap(True)
-        words.setObjectName("muted")
+        said = "Losses: how many more are bought than are fitted. The first row that fits counts; * is anything."
+        words = label(said, "muted", True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(6)
@@ -107,9 +97,7 @@ class BatchPage(QWidget):
                     old.deleteLater()
             self.counts = {}
             for variant in variants:
-                box = QSpinBox()
-                box.setRange(0, MOST_BOARDS)
-                box.setAccessibleName(f"Boards {variant}".strip())
+                box = count(0, 0, MOST_BOARDS, f"Boards {variant}".strip())
                 box.editingFinished.connect(self._set_boards)
                 self.counts[variant] = box
                 self._boards.addWidget(QLabel(f"Boards {variant}".strip()))
@@ -117,7 +105,7 @@ class BatchPage(QWidget):
             self.sum = label("", "muted")
             self._boards.addWidget(self.sum)
             self._boards.addStretch(1)
-        batch = design.build.batch or {design.build.variant if design.variants else "": design.brief.quantity}
+        batch = batch_of(self.session.wired)
         for variant, box in self.counts.items():
             box.blockSignals(True)
             box.setValue(batch.get(variant, 0))
@@ -129,8 +117,7 @@ class BatchPage(QWidget):
     def _set_boards(self) -> None:
         design = self.session.design
         batch = {v: box.value() for v, box in self.counts.items() if box.value()}
-        now = {v: n for v, n in design.build.batch.items() if n}
-        if batch == (now or {design.build.variant if design.variants else "": design.brief.quantity}):
+        if batch == {v: n for v, n in batch_of(self.session.wired).items() if n}:
             return
         total = sum(batch.values())
         if not total:
@@ -143,9 +130,9 @@ class BatchPage(QWidget):
             self.session.do(f"{say_count(total, 'board')}", lambda d: edits.set_brief(d, quantity=total))
 
     def _set_spares(self) -> None:
-        count = self.spares.value()
-        if count != self.session.design.build.spare_boards:
-            self.session.do(f"{say_count(count, 'spare board')}", lambda d: edits.set_build(d, spare_boards=count))
+        spares = self.spares.value()
+        if spares != self.session.design.build.spare_boards:
+            self.session.do(f"{say_count(spares, 'spare board')}", lambda d: edits.set_build(d, spare_boards=spares))
 
     def _set_line(self) -> None:
         from zesty_trace.journey.hours import keep_own

@@ -22,14 +22,13 @@ class Tiles(QWidget):
 
     def __init__(self, goals: tuple[Goal, ...], choose: Callable[[Goal], None]) -> None:
         super().__init__()
-        self.goals = goals
         line = QHBoxLayout(self)
         line.setContentsMargins(0, 0, 0, 0)
         line.setSpacing(8)
         group = QButtonGroup(self)
         self.tiles: dict[Goal, QPushButton] = {}
         for goal in goals:
-            made = button("", partial(choose, goal), tip=f"Look at the purchase that is {_title(goal).lower()}")
+            made = button("", partial(choose, goal), tip=f"Look at the purchase that is {goal}")
             made.setCheckable(True)
             made.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
             made.setStyleSheet(f"text-align: left; padding: 5px 8px; font-size: 13px; min-height: {TILE_PX}px;")
@@ -43,12 +42,8 @@ class Tiles(QWidget):
         for goal, tile in self.tiles.items():
             tile.setChecked(goal == chosen)
             plan = plans.get(goal)
-            tile.setText(_title(goal) + "\n" + (_said(plan, cheapest) if plan is not None else "working it out"))
+            tile.setText(goal.capitalize() + "\n" + (_said(plan, cheapest) if plan is not None else "working it out"))
             tile.setAccessibleName(tile.text().replace("\n", ", "))
-
-
-def _title(goal: Goal) -> str:
-    return goal.capitalize()
 
 
 def _said(plan: Purchase, cheapest: Purchase | None) -> str:

@@ -6,9 +6,9 @@ from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from PySide6.QtWidgets import QDoubleSpinBox, QGridLayout, QLineEdit, QSpinBox, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QGridLayout, QLineEdit, QVBoxLayout, QWidget
 
-from zesty_trace.desktop.kit.widgets import button, label, row
+from zesty_trace.desktop.kit.widgets import button, count, label, number, row
 from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import ZestyError
@@ -30,18 +30,16 @@ class HoursPage(QWidget):
         grid = QGridLayout()
         self.hours = []
         for k, day in enumerate(WEEK):
-            box = _number(0, 24, 1, 0.5, "", f"Hours of work on a {day}")
+            box = number(0, 0, 24, 0.5, "", f"Hours of work on a {day}", 1)
             self.hours.append(box)
             grid.addWidget(label(day), 0, k)
             grid.addWidget(box, 1, k)
         self.off = QLineEdit()
         self.off.setAccessibleName("Days off")
         self.off.setPlaceholderText("2026-12-24..2027-01-03, 2027-02-15")
-        self.rate = _number(0, 10_000, 2, 1.0, " EUR", "What an hour of your work costs")
-        self.spare_days = QSpinBox()
-        self.spare_days.setRange(0, 365)
-        self.spare_days.setAccessibleName("Days kept in spare at the end")
-        self.yield_ = _number(1, 100, 0, 1.0, " %", "Boards of a hundred that work at the end")
+        self.rate = number(0, 0, 10_000, 1.0, "EUR", "What an hour of your work costs")
+        self.spare_days = count(1, 0, 365, "Days kept in spare at the end")
+        self.yield_ = number(95, 1, 100, 1.0, "%", "Boards of a hundred that work at the end", 0)
         self.pace = label("", "muted", True)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -100,13 +98,3 @@ class HoursPage(QWidget):
         own = self.own = replace(self.own, maker=maker, yield_=self.yield_.value() / 100)
         folder = self.session.path
         self.steps.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._kept())
-
-
-def _number(low: float, high: float, decimals: int, step: float, unit: str, name: str) -> QDoubleSpinBox:
-    box = QDoubleSpinBox()
-    box.setRange(low, high)
-    box.setDecimals(decimals)
-    box.setSingleStep(step)
-    box.setSuffix(unit)
-    box.setAccessibleName(name)
-    return box

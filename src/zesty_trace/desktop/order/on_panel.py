@@ -9,8 +9,8 @@ from PySide6.QtWidgets import (
 )
 
 from zesty_trace.core.progress import Report
-from zesty_trace.desktop.kit.widgets import button, label, row
-from zesty_trace.desktop.order.pages import Worked, count, number
+from zesty_trace.desktop.kit.widgets import button, count, label, number, row
+from zesty_trace.desktop.order.pages import Worked
 from zesty_trace.desktop.order.set_view import SetLook, set_look
 from zesty_trace.files import write_inside
 from zesty_trace.names import slug

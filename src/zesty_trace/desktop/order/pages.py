@@ -56,27 +56,6 @@ class Page(QWidget):
         """Work out what is shown, since the page is turned to."""
 
 
-def number(value: float, low: float, high: float, step: float, unit: str, name: str) -> QDoubleSpinBox:
-    """Return a field for a length."""
-    box = QDoubleSpinBox()
-    box.setRange(low, high)
-    box.setSingleStep(step)
-    box.setDecimals(2)
-    box.setValue(value)
-    box.setSuffix(f" {unit}")
-    box.setAccessibleName(name)
-    return box
-
-
-def count(value: int, low: int, high: int, name: str) -> QSpinBox:
-    """Return a field for a number of things."""
-    box = QSpinBox()
-    box.setRange(low, high)
-    box.setValue(value)
-    box.setAccessibleName(name)
-    return box
-
-
 class Worked(Page):
     """A page that works something out anew, soon after a field is changed."""
 

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QStackedWidget, QVBoxLayout
 
+from zesty_trace.core.ordering.parts.buying import GOALS, Goal
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
@@ -19,7 +20,7 @@ from zesty_trace.desktop.project.session import Session
 
 if TYPE_CHECKING:
     from zesty_trace.core.ordering.maker import Own
-    from zesty_trace.core.ordering.parts.buying import Goal, Purchase
+    from zesty_trace.core.ordering.parts.buying import Purchase
     from zesty_trace.core.ordering.parts.headers import Cutting
     from zesty_trace.core.ordering.parts.need import Loss, Need
     from zesty_trace.core.ordering.parts.programme import Market
@@ -29,7 +30,6 @@ if TYPE_CHECKING:
 NO_SUPPLIERS = (
     "No supplier is known: put price lists into the project's suppliers folder (docs/parts.md). These parts are needed."
 )
-GOALS: tuple[Goal, ...] = ("cheapest", "soonest", "fewest parcels")
 VIEWS = ("The plan", "What is needed", "Boards, spares, losses", "Strips to cut", "Unpack a parcel")
 PLAN, NEEDED, BATCH, STRIPS, UNPACK = range(5)
 WHY_PX = 52  # three lines
@@ -278,7 +278,8 @@ class PartsCard(QFrame):
 
     def changed(self) -> None:
         """Count anew: drawers, orders or figures have changed."""
-        self.unpacking.pull()
+        if self.view_box.currentIndex() == UNPACK:
+            self.unpacking.pull()
         self.pull()
 
 

@@ -12,14 +12,13 @@ from PySide6.QtWidgets import (
     QHeaderView,
     QLineEdit,
     QSizePolicy,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
-from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
+from zesty_trace.desktop.kit.widgets import button, cell, count, fill, label, row, table
 from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import InputError, ZestyError
@@ -50,9 +49,7 @@ class Unpacking(QWidget):
             "Take it back", self.withdraw, tip="The order was not sent: nothing is on the way"
         )
         self.lines.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
-        self.count = QSpinBox()
-        self.count.setRange(0, 1_000_000)
-        self.count.setAccessibleName("How many came")
+        self.count = count(0, 0, 1_000_000, "How many came")
         self.instead = QComboBox()
         self.instead.setEditable(True)
         self.instead.setAccessibleName("Came as another part: kind value package")
@@ -204,11 +201,11 @@ class Unpacking(QWidget):
         from zesty_trace.journey.buying import check_sort, unpack
 
         came = []
-        for line, count, words in found:
+        for line, pieces, words in found:
             sort = self._said(words.strip())
             place = self.place.text().strip()
             try:
-                came.append(Came(line, count, check_sort(self.session.wired, sort) if sort else None, place))
+                came.append(Came(line, pieces, check_sort(self.session.wired, sort) if sort else None, place))
             except InputError as error:
                 self.session.failed.emit(error)
                 return

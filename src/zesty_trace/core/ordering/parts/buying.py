@@ -158,10 +158,9 @@ def _fewest(p: Programme, report: Report, seconds: float) -> tuple[Programme, So
     That is quicker than one programme that counts parcels; with too many sets it is that one.
     """
     m = p.market
-    count = p.least_parcels(seconds) if p.wanted else 0
+    least, count = (p.fewest(seconds) if p.wanted else None) or (0.0, 0)
     if not count or math.comb(len(m.known()), count) > MOST_SETS:
         return p, p.solve(True, seconds)
-    least = p.least_short(seconds)
     found: list[tuple[Decimal, Programme, Solved]] = []
     for chosen in combinations(m.known(), count):
         if not report(0.5, "weighing " + ", ".join(m.suppliers[k].name for k in chosen)):

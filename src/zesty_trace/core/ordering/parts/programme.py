@@ -279,15 +279,15 @@ class Programme:
         first = self._run(self._shorts(), [], seconds)
         return float(round(first.fun)) if first is not None and first.status == 0 else math.inf
 
-    def least_parcels(self, seconds: float) -> int | None:
-        """Return the fewest parcels that leave as little short as can be; None if time was too short to say."""
+    def fewest(self, seconds: float) -> tuple[float, int] | None:
+        """Return how little can be short, and the fewest parcels for that; None if time was too short to say."""
         first = self._run(self._shorts(), [], seconds)
         if first is None or first.status != 0:
             return None
         sends = np.zeros(self.width)
         sends[self.sends : self.shorts] = 1.0
-        fewest = self._run(sends, [(self._shorts(), round(first.fun))], seconds)
-        return round(fewest.fun) if fewest is not None and fewest.status == 0 else None
+        least = self._run(sends, [(self._shorts(), round(first.fun))], seconds)
+        return (float(round(first.fun)), round(least.fun)) if least is not None and least.status == 0 else None
 
     def solve(self, few_parcels: bool, seconds: float) -> Solved:
         """Leave as little short as can be, then send as few parcels as can be if asked, then pay least."""
