@@ -323,6 +323,9 @@ def test_boards_that_were_ordered_are_waited_for_and_judged_by_their_day(tmp_pat
     keep_ordered(folder, replace(taken, here=True, expected=TODAY + timedelta(days=99)))
     assert not ask_houses(wired, TODAY, folder).findings(design)
     assert plan_of(wired, folder, TODAY, draws=0).schedule.task("boards").end == TODAY
+    unclear = edits.set_brief(design, needed_by="next friday")
+    (found,) = ask_houses(wired.with_design(unclear), TODAY, folder).findings(unclear)
+    assert "is not understood" in found.title
     keep_ordered(folder, None)
     assert load_ordered(folder) is None
     uneven = edits.set_build(design, batch={"Full": 3, "Basic": 4})

@@ -94,26 +94,26 @@ def together(wired: Wired, project: Path, today: date, report: Report = quiet) -
     """
     asked = ask_houses(wired, today, project)
     question = asked.question
-    houses = list(question.houses)
-    panels = on_panels(houses, question.order, today, question.needed_by, question.budget, question.rates)
-    taken = asked.ordered is not None  # then only the parts are still open
-    offers = _unbeaten([*asked.offers, *panels]) if not taken else []
+    boards: list[Offer | None] = [None]  # of boards that were ordered only the parts are still open
+    if asked.ordered is None:
+        houses = list(question.houses)
+        panels = on_panels(houses, question.order, today, question.needed_by, question.budget, question.rates)
+        boards = [*_unbeaten([*asked.offers, *panels])] or [None]
     market, wrong = market_of(wired, project, today)
     parts, notes = purchases(market, report)
     notes = [*map(str, wrong), *notes]
     own = load_own(project)
     plans = []
-    boards: list[Offer | None] = list(offers) or [None]
     goods: list[Purchase | None] = list(parts) or [None]
     if parts:  # fewer parcels, fewer surprises
-        fewest = [buy(replace(market, by=day), "fewest parcels", report) for day in {market.by, None}]
+        fewest = [buy(replace(market, by=day), "fewest parcels", report) for day in dict.fromkeys((market.by, None))]
         goods += [p for p in fewest if p.missing <= parts[0].missing]
     pairs = [(o, p) for o in boards for p in goods]
     for k, (offer, bought) in enumerate(pairs):
         if not report(0.6 + 0.4 * k / len(pairs), "putting boards and parts together"):
             raise Cancelled
         plans.append(plan_of(wired, project, today, offer, bought, own))
-    gap = max((p.gap for p in parts), default=0.0)
+    gap = max((p.gap for p in goods if p is not None), default=0.0)
     chosen = _choose(plans, question.budget)
     return Answer(
         tuple(Together(name, plan, tuple(_words(plan, plans, question))) for name, plan in chosen),

@@ -94,11 +94,17 @@ def _batch(design: Design) -> list[Finding]:
 def _on_the_way(design: Design, ordered: BoardsOrdered, begin_by: date | None) -> list[Finding]:
     try:
         needed = read_date(design.brief.needed_by)
-    except InputError:
-        needed = None
+    except InputError as error:
+        return [_not_understood(design, error)]
     if ordered.here or needed is None:
         return []
     return _too_late(ordered.expected, ordered.how, needed, begin_by, "The boards that were ordered")
+
+
+def _not_understood(design: Design, error: InputError) -> Finding:
+    said = f"Whether anything comes in time is not known. {error.hint}, in Brief."
+    title = f"The day it is needed, “{design.brief.needed_by[:40]}”, is not understood"
+    return ORDER.found(Subject(which="date"), title, said)
 
 
 def _too_late(comes: date, how: str, needed: date, begin_by: date | None, what: str) -> list[Finding]:
@@ -122,9 +128,7 @@ def _date(design: Design, offers: list[Offer], begin_by: date | None) -> list[Fi
     try:
         needed = read_date(design.brief.needed_by)
     except InputError as error:
-        said = f"Whether anything comes in time is not known. {error.hint}, in Brief."
-        title = f"The day it is needed, “{design.brief.needed_by[:40]}”, is not understood"
-        return [ORDER.found(Subject(which="date"), title, said)]
+        return [_not_understood(design, error)]
     first = soonest(offers)
     if needed is None or first is None:
         return []
