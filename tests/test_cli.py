@@ -368,7 +368,8 @@ def test_parts_are_planned_ordered_and_unpacked_by_command_line(capsys, tmp_path
         f"{other['line']}={other['ordered']},resistor:12k:R0603", "--all", "--where", "new bag",
     )  # fmt: skip
     assert status == 1
-    assert [(x["line"], x["count"]) for x in came["short"]] == [(short["line"], 1)]
+    assert [(x["line"], x["count"]) for x in came["short"]] == [(short["line"], 1), (other["line"], other["ordered"])]
+    assert next(x for x in came["lines"] if x["line"] == other["line"])["unfit"] == other["ordered"]
     for later in others:
         assert run(capsys, "receive", name, later, "--all")[0] == 0
     expected = {**before, "resistor 12k R0603": other["ordered"]}

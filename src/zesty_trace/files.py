@@ -8,9 +8,12 @@ that a person gives are taken as they are, but devices, pipes and files over the
 from __future__ import annotations
 
 import errno
+import fcntl
 import os
 import secrets
 import stat
+import threading
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path, PurePosixPath
@@ -33,6 +36,8 @@ LIMITS = {  # bytes
     "words": MB,
 }
 _TEMP_PREFIX, _TEMP_SUFFIX = ".zt-", ".tmp"
+TABLES_LOCK = ".tables.lock"
+LOCK_WAIT_S = 30.0
 _READ = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 
@@ -112,6 +117,66 @@ def write_inside(root: Path, name: str, data: bytes) -> None:
         make_folder(root, "/".join(parts[:depth]))
     with _folder_of(root, name) as (folder, leaf):
         _write_at(folder, leaf, data)
+
+
+class _Held(threading.local):
+    """How often this thread holds the lock of each folder."""
+
+    def __init__(self) -> None:
+        self.depth: dict[str, int] = {}
+
+
+_held = _Held()
+
+
+@contextmanager
+def changing(root: Path, wait_s: float = LOCK_WAIT_S) -> Iterator[None]:
+    """Hold the one lock of all tables beside a design, while they are read, changed and written.
+
+    Whoever changes what somebody else may change as well reads it within, never before: threads and processes wait
+    for each other. Entered again by the same thread it does nothing more. StoreError if it is not had in time, or
+    cannot be taken at all.
+    """
+    key = os.path.realpath(root)
+    if _held.depth.get(key):
+        _held.depth[key] += 1
+        try:
+            yield
+        finally:
+            _held.depth[key] -= 1
+        return
+    descriptor = _locked(root, wait_s)
+    _held.depth[key] = 1
+    try:
+        yield
+    finally:
+        del _held.depth[key]
+        os.close(descriptor)
+
+
+def _locked(root: Path, wait_s: float) -> int:
+    """Return the descriptor of the locked file. StoreError."""
+    try:
+        descriptor = open_inside(root, TABLES_LOCK, os.O_RDWR | os.O_CREAT)
+    except StoreError:
+        raise
+    except OSError as error:
+        raise StoreError(f"Could not write: {error.strerror}", str(root), "Check the folder's rights") from error
+    end = time.monotonic() + wait_s
+    while True:
+        try:
+            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            return descriptor
+        except BlockingIOError:
+            if time.monotonic() > end:
+                os.close(descriptor)
+                raise StoreError(
+                    f"Another program has held the tables for {wait_s:.0f} s", str(root), "Wait, or end it; try again"
+                ) from None
+            time.sleep(0.01)
+        except OSError as error:
+            os.close(descriptor)
+            raise StoreError(f"Could not lock: {error.strerror}", str(root), "Use a local folder") from error
 
 
 def remove_inside(root: Path, name: str) -> None:

@@ -18,7 +18,7 @@ from zesty_trace.core.ordering.days import read_closed, say_closed
 from zesty_trace.core.ordering.labour import seconds_of
 from zesty_trace.core.ordering.maker import Own, maker_toml, read_maker, read_pace
 from zesty_trace.core.ordering.money import money
-from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_from, ordered_toml, read_ordered
+from zesty_trace.core.ordering.ordered import BoardOrders, BoardsOrdered, ordered_from, ordered_toml, read_ordered
 from zesty_trace.core.ordering.parts.buying import buy
 from zesty_trace.core.ordering.parts.headers import Form, cut, cuttings, form_of
 from zesty_trace.core.ordering.parts.need import LOSSES, Loss, Need, losses_csv, read_losses
@@ -41,7 +41,7 @@ from zesty_trace.journey.buying import (
 )
 from zesty_trace.journey.demos import create_demo
 from zesty_trace.journey.kinds import project_catalogue
-from zesty_trace.journey.ordering import ask_houses, keep_ordered, load_ordered
+from zesty_trace.journey.ordering import ask_houses, change_ordered, load_ordered, step_of_boards, take_boards
 from zesty_trace.journey.scheduling import plan_of
 from zesty_trace.journey.together import spent
 
@@ -302,9 +302,10 @@ def test_boards_that_were_ordered_are_waited_for_and_judged_by_their_day(tmp_pat
     assert asked.begin_by is not None
     plan = plan_of(wired, folder, TODAY)
     offer = next(o for o in asked.offers if o == plan.offer)
-    keep_ordered(folder, ordered_from(offer, TODAY))
-    taken = load_ordered(folder)
-    assert taken == BoardsOrdered(offer.how, offer.boards, offer.total, TODAY, offer.ships, offer.arrives)
+    take_boards(folder, ordered_from(offer, TODAY))
+    (taken,) = load_ordered(folder)
+    made = BoardsOrdered(offer.how, offer.boards, offer.total, TODAY, offer.ships, offer.arrives)
+    assert taken == replace(made, number=1, history=((TODAY, "ordered"),))
     after = plan_of(wired, folder, TODAY)
     assert (after.schedule.ready, after.cost, after.offer) == (plan.schedule.ready, plan.cost, None)
     assert after.schedule.likely == plan.schedule.likely  # an order makes nothing surer
@@ -317,30 +318,35 @@ def test_boards_that_were_ordered_are_waited_for_and_judged_by_their_day(tmp_pat
         (asked.begin_by + timedelta(days=2), "come 2 days too late to build them"),
         (asked.question.needed_by + timedelta(days=1), "come 1 days late"),
     ):
-        keep_ordered(folder, replace(taken, expected=day))
+        change_ordered(folder, lambda _o, day=day: BoardOrders((replace(taken, expected=day),)))
         (found,) = ask_houses(wired, TODAY, folder).findings(design)
         assert words in found.title
-    keep_ordered(folder, replace(taken, here=True, expected=TODAY + timedelta(days=99)))
+    far = replace(taken, expected=TODAY + timedelta(days=99))
+    change_ordered(folder, lambda _o: BoardOrders((far,)).after(None, TODAY, "here"))
     assert not ask_houses(wired, TODAY, folder).findings(design)
     assert plan_of(wired, folder, TODAY, draws=0).schedule.task("boards").end == TODAY
     unclear = edits.set_brief(design, needed_by="next friday")
     (found,) = ask_houses(wired.with_design(unclear), TODAY, folder).findings(unclear)
     assert "is not understood" in found.title
-    keep_ordered(folder, None)
-    assert load_ordered(folder) is None
+    step_of_boards(folder, None, TODAY, "undone")  # they are not here after all
+    step_of_boards(folder, 1, TODAY, "withdrawn")
+    assert not load_ordered(folder)
+    assert [s for _, s in load_ordered(folder).orders[0].history] == ["ordered", "here", "undone", "withdrawn"]
     uneven = edits.set_build(design, batch={"Full": 3, "Basic": 4})
     said = ask_houses(wired.with_design(uneven), TODAY, folder).findings(uneven)
     assert "7 boards by variant, 12 in the brief" in [f.title for f in said]
 
 
 def test_an_order_for_boards_is_read_back_and_mistakes_named() -> None:
-    boards = BoardsOrdered("Lantern Boards, post", 20, money("17.50"), TODAY, TODAY, date(2026, 12, 16), 2.5)
+    made = BoardsOrdered("Lantern Boards, post", 20, money("17.50"), TODAY, TODAY, date(2026, 12, 16), 2.5)
+    boards = BoardOrders().with_order(made).with_order(made).after(2, TODAY, "here")
     text = ordered_toml(boards)
     assert read_ordered(text, "b") == boards
     for old, new, words in (
         ("boards = 20", "boards = 0", "boards"), ('"EUR"', '"eur"', "three letters"), ('"17.50"', '"nan"', "total"),
-        ('"2026-12-16"', '"soon"', "b, expected"), ("here = false", "here = 1", "neither"),
-        ("days_late = 2.5", "days_late = -1", "days_late"),
+        ('"2026-12-16"', '"soon"', "order 1, expected"),
+            (f"{TODAY} here", f"{TODAY} lost", "no step"), ("number = 2", "number = 1", "one number"),
+        ("days_late = 2.5", "days_late = -1", "days_late"), ("[[orders]]", "[[order]]", "“order” is not"),
         ("how =", "who =", "not understood"),
     ):  # fmt: skip
         with pytest.raises(InputError, match="b") as error:

@@ -174,10 +174,10 @@ def test_boards_are_ordered_waited_for_and_taken_back(routed_window: MainWindow,
     click(qtbot, card.take_button)
     settle(window)
     assert (session.design.build.colour, session.design.build.finish) == ("blue", "gold")
-    taken = load_ordered(session.path)
+    (taken,) = load_ordered(session.path)
     assert (taken.how, taken.total, taken.expected) == (picked.how, picked.total, picked.arrives)
     assert f"expected {picked.arrives:%a %d %b}" in card.taken.text()
-    assert not card.take_button.isVisible()
+    assert card.take_button.text() == "Order more of these"
     click(qtbot, order.card_buttons[2])
     settle(window)
     calendar = order.calendar
@@ -187,10 +187,20 @@ def test_boards_are_ordered_waited_for_and_taken_back(routed_window: MainWindow,
     click(qtbot, card.here_button)
     settle(window)
     assert load_ordered(session.path).here
-    click(qtbot, card.back_button)
+    click(qtbot, card.back_button)  # they are not here after all
     settle(window)
-    assert load_ordered(session.path) is None
-    assert card.take_button.isVisible()
+    assert load_ordered(session.path).coming
+    click(qtbot, card.take_button)
+    settle(window)
+    assert len(load_ordered(session.path).standing) == 2
+    assert load_ordered(session.path).boards > picked.boards
+    assert "In all" in card.taken.text()
+    assert card.which.isVisible()
+    for left in (1, 0):
+        click(qtbot, card.back_button)
+        settle(window)
+        assert len(load_ordered(session.path).standing) == left
+    assert card.take_button.text() == "These are ordered"
 
 
 def test_hours_are_kept_and_move_the_day(routed_window: MainWindow, settle, qtbot) -> None:

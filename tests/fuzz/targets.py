@@ -42,7 +42,7 @@ from zesty_trace.core.gerber.reading import read_gerber
 from zesty_trace.core.ordering.houses import read_house
 from zesty_trace.core.ordering.maker import Own, maker_toml, read_maker, read_pace
 from zesty_trace.core.ordering.money import money, read_rates
-from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_toml, read_ordered
+from zesty_trace.core.ordering.ordered import BoardOrders, BoardsOrdered, ordered_toml, read_ordered
 from zesty_trace.core.ordering.parts.need import LOSSES, losses_csv, read_losses
 from zesty_trace.core.ordering.parts.placed import Line, order_csv, read_order
 from zesty_trace.core.ordering.parts.sorts import Sort
@@ -319,7 +319,8 @@ def figure_seeds() -> list[bytes]:
     line = Line(
         "A-1", Sort("led", "red", "LED0603"), 12, Decimal("0.10"), "D1 D2", 3, "led red LED0805", "bag", True, TODAY
     )
-    boards = BoardsOrdered("Quay Circuits, parcel", 12, money("17.50"), TODAY, TODAY, TODAY, 2.5)
+    one = BoardsOrdered("Quay Circuits, parcel", 12, money("17.50"), TODAY, TODAY, TODAY, 2.5)
+    boards = BoardOrders().with_order(one).with_order(one).after(1, TODAY, "here")
     hours = Own(Maker(off=frozenset({TODAY})), (("SOIC", 14.0),), 0.9, Decimal("0.25"))
     return [
         *seeds,

@@ -13,6 +13,7 @@ from zesty_trace.errors import InputError
 
 if TYPE_CHECKING:
     from zesty_trace.core.ordering.parts.buying import Purchase
+    from zesty_trace.core.ordering.parts.stock import Drawer
     from zesty_trace.core.ordering.parts.strips import CutList
     from zesty_trace.journey.buying import Shortage
 
@@ -24,24 +25,35 @@ def stock_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.ordering.parts.stock import put, read_stock
     from zesty_trace.core.tables.encoding import table_text
     from zesty_trace.files import read_given
-    from zesty_trace.journey.buying import check_sort, keep_stock, load_stock
+    from zesty_trace.journey.buying import change_stock, check_sort, load_stock, unknown_drawers
 
     wired, folder = load(a.project)
-    drawers = load_stock(folder)
-    if a.table:
-        drawers = read_stock(table_text(read_given(Path(a.table), "table"), a.table), a.table)
+    table = read_stock(table_text(read_given(Path(a.table), "table"), a.table), a.table) if a.table else None
+    for drawer in table or ():
+        check_sort(wired, drawer.sort)
+    moved = []
     for words in a.put or ():
         kind, value, package, count = (*words, "")[:4]
-        sort = check_sort(wired, Sort(kind, value, package))
-        drawers = put(drawers, sort, whole(count, "--put", "count", -1_000_000), a.place)
-    if a.table or a.put:
-        keep_stock(folder, drawers)
+        moved.append((check_sort(wired, Sort(kind, value, package)), whole(count, "--put", "count", -1_000_000)))
+    if any(not count for _, count in moved):
+        raise InputError("0 pieces are neither put in nor taken out", "--put", "Write how many; below 0 takes out")
+
+    def change(found: list[Drawer]) -> list[Drawer]:
+        found = table if table is not None else found
+        for sort, count in moved:
+            found = put(found, sort, count, a.place)
+        return found
+
+    drawers = change_stock(folder, change) if table is not None or moved else load_stock(folder)
     data = [
         {"kind": d.sort.kind, "value": d.sort.value, "package": d.sort.package, "count": d.count, "place": d.place}
         for d in drawers
     ]
     lines = [f"{d.count:6} {d.sort}" + (f"  ({d.place})" if d.place else "") for d in drawers]
-    return FINE, data, "\n".join(lines) or "The drawers are empty: give a table with --import, or --put parts in."
+    odd = unknown_drawers(wired, folder)
+    lines += [f"Not counted: {e}" for e in odd]
+    text = "\n".join(lines) or "The drawers are empty: give a table with --import, or --put parts in."
+    return (FOUND if odd else FINE), data, text
 
 
 def buy_command(a: argparse.Namespace) -> Answer:
@@ -176,7 +188,7 @@ def _plan_lines(plan: Purchase) -> list[str]:
 
 def receive_command(a: argparse.Namespace) -> Answer:
     """Note what came of an order, and put it into the drawers."""
-    from zesty_trace.core.ordering.parts.placed import missing
+    from zesty_trace.core.ordering.parts.placed import missing, unfit_words
     from zesty_trace.files import write_given
     from zesty_trace.journey.buying import (
         buildable_now,
@@ -186,6 +198,7 @@ def receive_command(a: argparse.Namespace) -> Answer:
         orders,
         say_buildable,
         unpack,
+        unpack_all,
         withdraw,
     )
 
@@ -201,14 +214,13 @@ def receive_command(a: argparse.Namespace) -> Answer:
         withdraw(folder, a.order)
         return FINE, {"order": a.order, "withdrawn": True}, f"{a.order} is taken back"
     came = [_came(w, a.where) for w in a.lines]
-    if a.all:
-        known = load_order(folder, a.order)
-        told = {c.line for c in came}
-        came += [_came(f"{k}={x.short}", a.where) for k, x in missing(known) if k not in told]
     for c in came:
         if c.instead is not None:
             check_sort(wired, c.instead)
-    lines = unpack(folder, a.order, came) if came else load_order(folder, a.order)
+    if a.all:
+        lines = unpack_all(folder, a.order, came, a.where, a.more)
+    else:
+        lines = unpack(folder, a.order, came, a.more) if came else load_order(folder, a.order)
     left = missing(lines)
     if a.labels:
         write_given(Path(a.labels), order_labels(wired, folder, a.order))
@@ -219,7 +231,7 @@ def receive_command(a: argparse.Namespace) -> Answer:
         "buildable": {b.variant: b.boards for b in able},
         "lines": [
             {"line": k, "part": str(x.sort), "ordered": x.count, "received": x.received, "came_as": x.came_as,
-             "coming": x.coming}
+             "coming": x.coming, "unfit": x.unfit}
             for k, x in enumerate(lines, 1)
         ],
         "short": [{"line": k, "part": str(x.sort), "count": x.short, "refs": x.refs} for k, x in left],
@@ -229,6 +241,7 @@ def receive_command(a: argparse.Namespace) -> Answer:
         other = f", came as {x.came_as}" if x.came_as else ""
         more = ", MORE than was ordered: count again" if x.received > x.count else ""
         said.append(f"{k:3} {x.received} of {x.count} x {x.sort}{other}{more}")
+    said += [f"LOOK: {w}" for w in map(unfit_words, lines) if w]
     for _, x in left:
         how = "Short, to be bought again" if x.unpacked else "Still to come"
         said.append(f"{how}: {x.short} x {x.sort} for {x.refs}")
@@ -359,7 +372,8 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         project,
         ("order", {"nargs": "?", "help": "the order's file name; all orders without it"}),
         ("lines", {"nargs": "*", "metavar": "LINE=COUNT[,KIND:VALUE:PACKAGE]", "help": "what came, and as what"}),
-        ("--all", {"action": "store_true", "help": "all other lines came whole"}),
+        ("--all", {"action": "store_true", "help": "all other lines that were not unpacked yet came whole"}),
+        ("--more", {"action": "store_true", "help": "more came than was ordered: count it as it is"}),
         ("--withdraw", {"action": "store_true", "help": "take the order back: nothing of it has come"}),
         ("--labels", {"metavar": "PDF", "help": "write labels for the bags of the order"}),
         ("--where", {"default": "", "metavar": "PLACE", "help": "the drawer that it is put into"}),

@@ -21,6 +21,7 @@ STALE = (
     "Edits of a session that ended suddenly belong to another design.json: they are not used, "
     "and kept in design.unsaved.json."
 )
+COMMAND_WAIT_S = 30.0  # for another command; a window is not waited for
 Answer = tuple[int, Any, str]  # exit status, what --json prints, what is printed else
 Handler = Callable[[argparse.Namespace], Answer]
 
@@ -63,7 +64,7 @@ def edit(project: str, change: Callable[[Wired], Design]) -> tuple[Wired, Path]:
     from zesty_trace.store.project import ProjectFolder
 
     path = Path(project)
-    folder, opened = ProjectFolder.open(path)
+    folder, opened = ProjectFolder.open(path, wait_s=COMMAND_WAIT_S)
     with folder:
         if opened.stale is not None:
             print(STALE, file=sys.stderr)

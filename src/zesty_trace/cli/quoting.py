@@ -13,8 +13,12 @@ from zesty_trace.cli.common import Answer, load, say_findings, verdict
 from zesty_trace.errors import InputError
 
 if TYPE_CHECKING:
-    from zesty_trace.core.ordering.ordered import BoardsOrdered
+    from zesty_trace.core.ordering.ordered import BoardOrders
     from zesty_trace.core.ordering.quote import Offer
+
+
+MOST_BOARDS = 100_000
+_ORDER: dict[str, Any] = {"nargs": "?", "const": 0, "type": int, "metavar": "ORDER"}
 
 
 def quote_command(a: argparse.Namespace) -> Answer:
@@ -28,10 +32,12 @@ def quote_command(a: argparse.Namespace) -> Answer:
     design = wired.design
     today = read_date(a.today or "", "--today") or date.today()
     order = order_of(design, a.stencil or stencil_of(wired))
+    if a.quantity is not None and not 1 <= a.quantity <= MOST_BOARDS:
+        raise InputError(f"{a.quantity} boards cannot be ordered", "--quantity", f"From 1 to {MOST_BOARDS:,}")
     said = {"quantity": a.quantity, "colour": a.colour, "finish": a.finish}
     order = replace(order, **{k: v for k, v in said.items() if v is not None})
     asked = ask_houses(wired, today, folder, order)
-    if a.take or a.here or a.withdraw:
+    if a.take or a.here is not None or a.withdraw is not None or a.undo is not None:
         asked = replace(asked, ordered=_take_boards(a, folder, today, asked.offers))
     findings = asked.findings(design)
     offers = asked.question.every_offer() if a.every else asked.offers
@@ -78,33 +84,35 @@ def quote_command(a: argparse.Namespace) -> Answer:
     answer = {
         "offers": data, "reasons": words, "stencil": order.stencil, "quantity": order.quantity,
         "begin_by": asked.begin_by.isoformat() if asked.begin_by is not None else None,
-        "ordered": asked.ordered.words if asked.ordered is not None else None,
+        "ordered": asked.ordered.words or None,
+        "orders": [
+            {"number": o.number, "how": o.how, "boards": o.boards, "state": o.state or "undone", "stands": o.stands,
+             "total": str(o.total.amount), "currency": o.total.currency, "expected": o.expected.isoformat(),
+             "history": [f"{day.isoformat()} {step}" for day, step in o.history]}
+            for o in asked.ordered
+        ],
     }  # fmt: skip
     if asked.begin_by is not None:
         lines.append(f"The work must begin by {asked.begin_by:%a %d %b}.")
-    lines += [asked.ordered.words] if asked.ordered is not None else []
+    lines += [f"Order {o.number}: {o.words}" for o in asked.ordered]
     return verdict(findings), answer, "\n".join(lines) + "\n" + say_findings(findings)
 
 
-def _take_boards(a: argparse.Namespace, folder: Path, today: date, offers: Sequence[Offer]) -> BoardsOrdered | None:
-    """Record that boards were ordered, are here, or were not ordered after all; return what stands now."""
+def _take_boards(a: argparse.Namespace, folder: Path, today: date, offers: Sequence[Offer]) -> BoardOrders:
+    """Record that boards were ordered, are here, or were not ordered after all; return all orders as they stand now."""
     from zesty_trace.core.ordering.ordered import ordered_from
-    from zesty_trace.journey.ordering import keep_ordered, load_ordered
+    from zesty_trace.journey.ordering import step_of_boards, take_boards
 
-    found = None
     if a.take:
         offer = next((o for o in offers if o.how == a.take), None)
         if offer is None:
             known = "; ".join(o.how for o in offers[:4])
             raise InputError(f"There is no offer “{a.take}”", "--take", f"Such as: {known}")
-        found = ordered_from(offer, today)
-    elif a.here:
-        found = load_ordered(folder)
-        if found is None:
-            raise InputError("No boards were ordered", "--here", "Record the order with --take first")
-        found = replace(found, here=True)
-    keep_ordered(folder, found)
-    return found
+        return take_boards(folder, ordered_from(offer, today))
+    for number, step in ((a.here, "here"), (a.withdraw, "withdrawn"), (a.undo, "undone")):
+        if number is not None:
+            return step_of_boards(folder, number or None, today, step)
+    raise AssertionError("asked for nothing")
 
 
 def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
@@ -121,6 +129,7 @@ def add_commands(add: Callable[..., None], project: tuple[str, dict[str, Any]]) 
         ("--every", {"action": "store_true", "help": "in every colour, finish and kind of stencil"}),
         ("--today", {"metavar": "DATE", "help": "the day of the order, year-month-day"}),
         ("--take", {"metavar": "OFFER", "help": "this offer was ordered: house and freight as they are listed"}),
-        ("--here", {"action": "store_true", "help": "the boards that were ordered are here"}),
-        ("--withdraw", {"action": "store_true", "help": "the boards were not ordered after all"}),
+        ("--here", {**_ORDER, "help": "the boards that were ordered are here; with several orders, its number"}),
+        ("--withdraw", {**_ORDER, "help": "the boards were not ordered after all"}),
+        ("--undo", {**_ORDER, "help": "take the last step of an order back"}),
     )

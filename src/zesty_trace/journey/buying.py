@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from decimal import Decimal
@@ -20,6 +20,7 @@ from zesty_trace.core.ordering.parts.placed import (
     Line,
     freight_of,
     freight_to,
+    missing,
     on_the_way,
     order_csv,
     order_lines,
@@ -34,12 +35,13 @@ from zesty_trace.core.ordering.parts.suppliers import Supplier, check_numbers, r
 from zesty_trace.core.ordering.parts.waiting import Alternate, Waiting, alternates, short_pieces, waiting
 from zesty_trace.core.progress import Report, quiet
 from zesty_trace.core.quantities import say_count
+from zesty_trace.core.tables.importing import value_problem
 from zesty_trace.errors import InputError
-from zesty_trace.files import exists_inside, names_inside, read_inside, remove_inside, text_of, write_inside
+from zesty_trace.files import changing, exists_inside, names_inside, read_inside, remove_inside, text_of, write_inside
 from zesty_trace.journey.hours import load_own, wanted_by
 from zesty_trace.journey.ordering import load_rates
 
-MOST_LACKS = 5
+MOST_LACKS, MOST_ODD = 5, 8
 STOCK, LOSSES_FILE, SUPPLIERS, ORDERS = "stock.csv", "losses.csv", "suppliers", "orders"
 
 
@@ -52,14 +54,44 @@ def load_stock(project: Path) -> list[Drawer]:
 
 def keep_stock(project: Path, drawers: Sequence[Drawer]) -> None:
     """Write the drawers of a project. StoreError."""
-    write_inside(project, STOCK, stock_csv(drawers).encode())
+    with changing(project):
+        write_inside(project, STOCK, stock_csv(drawers).encode())
+
+
+def change_stock(project: Path, change: Callable[[list[Drawer]], list[Drawer]]) -> list[Drawer]:
+    """Change the drawers as they are now, under the lock of the tables; return them. InputError, StoreError."""
+    with changing(project):
+        drawers = change(load_stock(project))
+        keep_stock(project, drawers)
+    return drawers
 
 
 def check_sort(wired: Wired, sort: Sort) -> Sort:
-    """Return a sort of part, whose kind is one of the catalogue or a strip. InputError for another."""
-    if form_of(sort) is None:
-        wired.catalogue.kind(sort.kind)
+    """Return a sort of part that the catalogue knows by kind, value and package, or a strip. InputError for another."""
+    if form_of(sort) is not None:
+        return sort
+    kind = wired.catalogue.kind(sort.kind)
+    if sort.value and (wrong := value_problem(kind, sort.value)):
+        raise InputError(f"{sort.kind}: {wrong[0]}", sort.kind, wrong[1])
+    if sort.package:
+        wired.catalogue.package(sort.package)
     return sort
+
+
+def unknown_sorts(wired: Wired, sorts: Iterable[tuple[str, Sort]]) -> dict[str, InputError]:
+    """Return what is wrong with those (where they stand, what they are) that the catalogue does not know."""
+    seen: dict[Sort, InputError | None] = {}
+    found = {}
+    for where, sort in sorts:
+        if sort not in seen:
+            try:
+                check_sort(wired, sort)
+                seen[sort] = None
+            except InputError as error:
+                seen[sort] = error
+        if (wrong := seen[sort]) is not None:
+            found[where] = InputError(wrong.message, where, wrong.hint)
+    return found
 
 
 def load_losses(project: Path) -> tuple[Loss, ...]:
@@ -69,9 +101,15 @@ def load_losses(project: Path) -> tuple[Loss, ...]:
     return read_losses(text_of(read_inside(project, LOSSES_FILE, "table"), LOSSES_FILE), LOSSES_FILE)
 
 
-def keep_losses(project: Path, losses: Sequence[Loss]) -> None:
-    """Write the own losses of a project: those that are counted before the usual ones. StoreError."""
-    write_inside(project, LOSSES_FILE, losses_csv(losses).encode())
+def keep_losses(project: Path, losses: Sequence[Loss], shown: Sequence[Loss] | None = None) -> None:
+    """Write the own losses of a project: those that are counted before the usual ones.
+
+    InputError if they are not those any more that were `shown` when they were changed; StoreError.
+    """
+    with changing(project):
+        if shown is not None and tuple(shown) != load_losses(project):
+            raise InputError(f"{LOSSES_FILE} was changed meanwhile", LOSSES_FILE, "Look at it again, then change it")
+        write_inside(project, LOSSES_FILE, losses_csv(losses).encode())
 
 
 def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
@@ -99,6 +137,32 @@ def load_suppliers(project: Path) -> tuple[list[Supplier], list[InputError]]:
     hint = "A supplier needs its name and freight: write them into a TOML file of the same name"
     wrong += [InputError("There is no supplier of this table", table, hint) for table in sorted(tables)]
     return found, wrong
+
+
+def known_suppliers(wired: Wired, project: Path) -> tuple[list[Supplier], list[InputError]]:
+    """Return the suppliers with what the catalogue knows of their offers, and what is wrong with files and offers."""
+    suppliers, wrong = load_suppliers(project)
+    odd = unknown_sorts(wired, ((f"{s.name}, {o.number}", o.sort) for s in suppliers for o in s.offers))
+    good = [replace(s, offers=tuple(o for o in s.offers if f"{s.name}, {o.number}" not in odd)) for s in suppliers]
+    return good, [*wrong, *_first_of(odd, "offers")]
+
+
+def unknown_drawers(wired: Wired, project: Path) -> list[InputError]:
+    """Return what is wrong with the drawers of a project whose parts the catalogue does not know. InputError."""
+    drawers = load_stock(project)
+    return _first_of(unknown_sorts(wired, ((f"{STOCK}, row {k}", d.sort) for k, d in enumerate(drawers, 1))), "rows")
+
+
+def _first_of(odd: dict[str, InputError], what: str) -> list[InputError]:
+    """Return the first of many errors, and how many more there are."""
+    found = list(odd.values())
+    if len(found) <= MOST_ODD:
+        return found
+    more = len(found) - MOST_ODD
+    return [
+        *found[:MOST_ODD],
+        InputError(f"{more} more {what} are not known either", found[MOST_ODD].where, "As above"),
+    ]
 
 
 def coming_to(project: Path) -> list[Drawer]:
@@ -129,7 +193,8 @@ def market_of(
     wired: Wired, project: Path, today: date, by: date | None = None, ignore_orders: bool = False
 ) -> tuple[Market, list[InputError]]:
     """Return what is needed and who sells it, by the day on which work must begin unless another is given."""
-    suppliers, wrong = load_suppliers(project)
+    suppliers, wrong = known_suppliers(wired, project)
+    wrong += unknown_drawers(wired, project)
     day = by if by is not None else wanted_by(wired, project, today)
     wanted, left, coming = _counted(wired, project, ignore_orders)
     found = Market(tuple(wanted), tuple(suppliers), today, day, load_rates(project))
@@ -172,6 +237,11 @@ def place_orders(plan: Purchase, project: Path, day: date) -> list[str]:
 
     StoreError.
     """
+    with changing(project):
+        return _place(plan, project, day)
+
+
+def _place(plan: Purchase, project: Path, day: date) -> list[str]:
     taken = set(orders(project))
     written = {}
     for supplier in dict.fromkeys(b.supplier for b in plan.lines):
@@ -187,9 +257,10 @@ def place_orders(plan: Purchase, project: Path, day: date) -> list[str]:
 
 def withdraw(project: Path, name: str) -> None:
     """Take back an order of which nothing has come. InputError, StoreError."""
-    if any(x.unpacked for x in load_order(project, name)):
-        raise InputError(f"Of {name} something has come already", name, "Unpack the rest of it instead")
-    remove_inside(project, f"{ORDERS}/{name}")
+    with changing(project):
+        if any(x.unpacked for x in load_order(project, name)):
+            raise InputError(f"Of {name} something has come already", name, "Unpack the rest of it instead")
+        remove_inside(project, f"{ORDERS}/{name}")
 
 
 def orders(project: Path) -> list[str]:
@@ -218,12 +289,25 @@ def spent_on_orders(project: Path) -> tuple[Decimal, list[str]]:
     return total, unknown
 
 
-def unpack(project: Path, name: str, came: Sequence[Came]) -> list[Line]:
-    """Note what came of an order and put it into the drawers; return the order as it stands. InputError, StoreError."""
-    lines, drawers = receive(load_order(project, name), load_stock(project), came)
-    keep_stock(project, drawers)
-    write_inside(project, f"{ORDERS}/{name}", order_csv(lines, freight_of(_order_text(project, name))).encode())
+def unpack(project: Path, name: str, came: Sequence[Came], more: bool = False) -> list[Line]:
+    """Note what came of an order and put it into the drawers; return the order as it stands.
+
+    InputError for more than was ordered, unless `more` says that it came; StoreError.
+    """
+    with changing(project):
+        lines, drawers = receive(load_order(project, name), load_stock(project), came, more)
+        text = order_csv(lines, freight_of(_order_text(project, name)))
+        keep_stock(project, drawers)
+        write_inside(project, f"{ORDERS}/{name}", text.encode())
     return lines
+
+
+def unpack_all(project: Path, name: str, came: Sequence[Came], place: str = "", more: bool = False) -> list[Line]:
+    """Note that what is named came of an order, and all other lines whole. InputError, StoreError."""
+    with changing(project):
+        told = {c.line for c in came}
+        rest = [Came(k, x.coming, place=place) for k, x in missing(load_order(project, name)) if k not in told]
+        return unpack(project, name, [*came, *(c for c in rest if c.count)], more)
 
 
 def cuttings_of(wired: Wired, project: Path) -> list[Cutting]:
@@ -231,7 +315,7 @@ def cuttings_of(wired: Wired, project: Path) -> list[Cutting]:
 
     Pieces that are on the way are not cut; strips that are on the way have to come first.
     """
-    suppliers, _ = load_suppliers(project)
+    suppliers, _ = known_suppliers(wired, project)
     wanted, drawers, _ = _counted(wired, project)
     return cuttings(wanted, drawers, [o.sort for s in suppliers for o in s.offers])
 
@@ -241,9 +325,10 @@ def cut_now(wired: Wired, project: Path, place: str = "") -> list[Cutting]:
 
     InputError if strips must come first; StoreError.
     """
-    found = cuttings_of(wired, project)
-    if found:
-        keep_stock(project, cut(load_stock(project), found, place))
+    with changing(project):
+        found = cuttings_of(wired, project)
+        if found:
+            keep_stock(project, cut(load_stock(project), found, place))
     return found
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from datetime import date
 from pathlib import Path
@@ -16,7 +16,7 @@ from zesty_trace.core.ordering.maker import Own, maker_toml, pace_csv, read_make
 from zesty_trace.core.ordering.parts.need import batch_of
 from zesty_trace.core.ordering.schedule import latest_start
 from zesty_trace.errors import InputError
-from zesty_trace.files import exists_inside, read_inside, text_of, write_inside
+from zesty_trace.files import changing, exists_inside, read_inside, text_of, write_inside
 
 HOURS, PACE = "hours.toml", "pace.csv"
 
@@ -44,23 +44,34 @@ def load_own(project: Path) -> Own:
 
 def keep_own(project: Path, own: Own) -> None:
     """Write the maker's figures of a project. StoreError."""
-    write_inside(project, HOURS, maker_toml(own).encode())
+    with changing(project):
+        write_inside(project, HOURS, maker_toml(own).encode())
+
+
+def change_own(project: Path, change: Callable[[Own], Own]) -> Own:
+    """Change the maker's figures as they are now, under the lock of the tables; return them. InputError, StoreError."""
+    with changing(project):
+        own = change(load_own(project))
+        keep_own(project, own)
+    return own
 
 
 def note_pace(project: Path, day: date, package: str, parts: int, seconds: float) -> None:
     """Add to the record how long placing some parts took. InputError, StoreError."""
     row = pace_csv([(day.isoformat(), package, parts, seconds)])
-    old = text_of(read_inside(project, PACE, "table"), PACE) if exists_inside(project, PACE) else ""
-    text = f"{old.rstrip()}\n{row.splitlines()[1]}\n" if old.strip() else row
-    read_pace(text, PACE)
-    write_inside(project, PACE, text.encode())
+    with changing(project):
+        old = text_of(read_inside(project, PACE, "table"), PACE) if exists_inside(project, PACE) else ""
+        text = f"{old.rstrip()}\n{row.splitlines()[1]}\n" if old.strip() else row
+        read_pace(text, PACE)
+        write_inside(project, PACE, text.encode())
 
 
 def keep_pace(wired: Wired, project: Path, day: date, refs: Sequence[str], seconds: float) -> None:
     """Add to the record how long placing some parts took, shared out by package. InputError, StoreError."""
     packages = Counter(wired.package(ref).id for ref in refs)
-    for package, count in packages.items():
-        note_pace(project, day, package, count, seconds * count / len(refs))
+    with changing(project):
+        for package, count in packages.items():
+            note_pace(project, day, package, count, seconds * count / len(refs))
 
 
 def wanted_by(wired: Wired, project: Path, today: date) -> date | None:

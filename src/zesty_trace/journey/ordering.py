@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
@@ -14,13 +15,13 @@ from zesty_trace.core.findings import Finding
 from zesty_trace.core.ordering.houses import readable_houses
 from zesty_trace.core.ordering.judging import order_findings
 from zesty_trace.core.ordering.money import Rates, money, read_rates
-from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_toml, read_ordered
+from zesty_trace.core.ordering.ordered import NO_ORDERS, BoardOrders, BoardsOrdered, ordered_toml, read_ordered
 from zesty_trace.core.ordering.panels import OnPanel, best_panel
 from zesty_trace.core.ordering.quote import Offer, Order, Sort, cheapest, order_of, refused
 from zesty_trace.core.ordering.reasons import Question
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
-from zesty_trace.files import exists_inside, read_inside, remove_inside, text_of, write_inside
+from zesty_trace.files import changing, exists_inside, read_inside, text_of, write_inside
 from zesty_trace.journey.hours import needed_by, wanted_by
 
 RATES, ORDERED = "rates.toml", "orders/boards.toml"
@@ -34,7 +35,7 @@ class Asked:
     offers: list[Offer]
     unreadable: tuple[InputError, ...]
     begin_by: date | None = None  # by which work must begin, for the brief's day to be kept
-    ordered: BoardsOrdered | None = None
+    ordered: BoardOrders = NO_ORDERS
 
     def findings(self, design: Design) -> list[Finding]:
         """Return what date, budget and sheets say."""
@@ -67,7 +68,7 @@ def ask_houses(wired: Wired, today: date, project: Path | None = None, order: Or
     except InputError as error:
         rates, wrong = Rates(), [*wrong, error]
     order = order or order_of(design, stencil_of(wired))
-    begin_by, ordered = None, None
+    begin_by, ordered = None, BoardOrders()
     if project is not None:
         try:
             begin_by, ordered = wanted_by(wired, project, today), load_ordered(project)
@@ -77,19 +78,32 @@ def ask_houses(wired: Wired, today: date, project: Path | None = None, order: Or
     return Asked(question, question.offers(), tuple(wrong), begin_by, ordered)
 
 
-def load_ordered(project: Path) -> BoardsOrdered | None:
-    """Return the boards of a project that were ordered; None where there are none. InputError."""
+def load_ordered(project: Path) -> BoardOrders:
+    """Return the boards of a project that were ordered. InputError."""
     if not exists_inside(project, ORDERED):
-        return None
+        return BoardOrders()
     return read_ordered(text_of(read_inside(project, ORDERED, "table"), ORDERED), ORDERED)
 
 
-def keep_ordered(project: Path, boards: BoardsOrdered | None) -> None:
-    """Record that boards were ordered, or with None that they were not. StoreError."""
-    if boards is not None:
-        write_inside(project, ORDERED, ordered_toml(boards).encode())
-    elif exists_inside(project, ORDERED):
-        remove_inside(project, ORDERED)
+def change_ordered(project: Path, change: Callable[[BoardOrders], BoardOrders]) -> BoardOrders:
+    """Change the orders for boards under the lock of the tables; return them. InputError, StoreError."""
+    with changing(project):
+        found = change(load_ordered(project))
+        write_inside(project, ORDERED, ordered_toml(found).encode())
+    return found
+
+
+def take_boards(project: Path, order: BoardsOrdered) -> BoardOrders:
+    """Record one more order for boards, beside those that are there. InputError, StoreError."""
+    return change_ordered(project, lambda found: found.with_order(order))
+
+
+def step_of_boards(project: Path, number: int | None, day: date, step: str) -> BoardOrders:
+    """Record that boards of an order are here, that it was withdrawn, or that its last step is undone.
+
+    InputError, StoreError.
+    """
+    return change_ordered(project, lambda found: found.after(number, day, step))
 
 
 def offers_for(wired: Wired, today: date, project: Path | None = None) -> list[Offer]:

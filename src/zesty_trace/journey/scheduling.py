@@ -11,7 +11,7 @@ from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.ordering.labour import Job, jobs_of
 from zesty_trace.core.ordering.maker import Own
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY, Money, rounded
-from zesty_trace.core.ordering.ordered import BoardsOrdered
+from zesty_trace.core.ordering.ordered import BoardOrders
 from zesty_trace.core.ordering.parts.buying import Purchase, buy
 from zesty_trace.core.ordering.parts.need import batch_of
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
@@ -86,7 +86,7 @@ def plan_of(
     """Return the calendar for the cheapest offers in time, or for those that are given. InputError, Cancelled."""
     notes = []
     before = _ordered_before(project, today)
-    taken = before.boards is not None
+    taken = bool(before.boards)
     offer = None if taken else offer or cheapest(ask_houses(wired, today, project).offers)
     own = own or load_own(project)
     if parts is None:
@@ -109,7 +109,7 @@ def plan_of(
 class _Before:
     """What was ordered before: boards, what is waited for, what it cost in the budget's currency, what is to say."""
 
-    boards: BoardsOrdered | None
+    boards: BoardOrders
     waits: tuple[Wait, ...]
     spent: Decimal
     notes: tuple[str, ...]
@@ -121,13 +121,15 @@ def _ordered_before(project: Path, today: date) -> _Before:
     notes = [f"The freight of {', '.join(unknown)} is not in the cost"] if unknown else []
     waits = []
     taken = load_ordered(project)
-    if taken is not None:
+    if taken:
         waits.append(_boards_on_the_way(taken, today))
-        if not taken.here and taken.expected < today:
-            notes.append(f"The boards were expected {taken.expected:%a %d %b}: they are counted as here today")
-        paid = load_rates(project).in_budget(taken.total)
+    for order in taken.coming:
+        if order.expected < today:
+            notes.append(f"The boards were expected {order.expected:%a %d %b}: they are counted as here today")
+    for order in taken.standing:
+        paid = load_rates(project).in_budget(order.total)
         spent += paid.amount if paid is not None else Decimal(0)
-        notes += [f"{taken.total} for boards is not in the cost: no rate is known"] if paid is None else []
+        notes += [f"{order.total} for boards is not in the cost: no rate is known"] if paid is None else []
     for name, day in expected(project).items():
         ends = max(today, day or today)
         late = PARCEL_SPREAD * (ends - today).days
@@ -138,12 +140,13 @@ def _ordered_before(project: Path, today: date) -> _Before:
     return _Before(taken, tuple(waits), spent, tuple(notes))
 
 
-def _boards_on_the_way(taken: BoardsOrdered, today: date) -> Wait:
-    """Return the wait for boards that were ordered, as much in doubt as when they were offered; none if here."""
-    if taken.here:
+def _boards_on_the_way(taken: BoardOrders, today: date) -> Wait:
+    """Return the wait for the last boards that were ordered, as much in doubt as when offered; none if all are here."""
+    if not taken.coming:
         return Wait("boards", "Boards are here", today, today)
-    ends = max(today, taken.expected)
-    late = taken.days_late or PARCEL_SPREAD * (ends - max(today, min(taken.ships, ends))).days
+    last = max(taken.coming, key=lambda o: o.expected)
+    ends = max(today, last.expected)
+    late = last.days_late or PARCEL_SPREAD * (ends - max(today, min(last.ships, ends))).days
     return Wait("boards", "Boards on the way", today, ends, late if ends > today else 0.0)
 
 

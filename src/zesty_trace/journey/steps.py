@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from zesty_trace.errors import InputError
-from zesty_trace.files import exists_inside, names_inside, read_inside, remove_inside, write_inside
+from zesty_trace.files import changing, exists_inside, names_inside, read_inside, remove_inside, write_inside
 from zesty_trace.journey.buying import LOSSES_FILE, ORDERS, STOCK
 from zesty_trace.journey.hours import HOURS, PACE
 from zesty_trace.journey.ordering import ORDERED
@@ -27,6 +27,11 @@ def put_back(project: Path, before: Tables, after: Tables) -> list[str]:
 
     InputError if one of them was changed since, and then none is put back; StoreError.
     """
+    with changing(project):
+        return _put_back(project, before, after)
+
+
+def _put_back(project: Path, before: Tables, after: Tables) -> list[str]:
     changed = sorted(n for n in {*before, *after} if before.get(n) != after.get(n))
     now = tables_of(project)
     for name in changed:

@@ -95,7 +95,7 @@ def together(wired: Wired, project: Path, today: date, report: Report = quiet) -
     asked = ask_houses(wired, today, project)
     question = asked.question
     boards: list[Offer | None] = [None]  # of boards that were ordered only the parts are still open
-    if asked.ordered is None:
+    if not asked.ordered:
         houses = list(question.houses)
         panels = on_panels(houses, question.order, today, question.needed_by, question.budget, question.rates)
         boards = [*_unbeaten([*asked.offers, *panels])] or [None]

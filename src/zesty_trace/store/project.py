@@ -10,6 +10,7 @@ from __future__ import annotations
 import fcntl
 import hashlib
 import os
+import time
 import zlib
 from contextlib import suppress
 from dataclasses import dataclass
@@ -26,6 +27,7 @@ from zesty_trace.files import FileProblem, exists_inside, make_folder, open_insi
 
 DESIGN, LAST_GOOD, JOURNAL, LOCK = "design.json", "design.last-good.json", "design.journal", ".lock"
 UNSAVED, THEIRS = "design.unsaved.json", "design.theirs.json"
+BRIEF = "command"  # written into the lock by who opens the project for a moment only
 FOLDERS = ("firmware", "fabrication", "parts")
 JOURNAL_LIMIT_BYTES = 16_000_000
 FULL_DISK = (27, 28, 122)  # file too large, no space, quota
@@ -103,15 +105,15 @@ class ProjectFolder:
         return folder
 
     @classmethod
-    def open(cls, path: Path) -> tuple[ProjectFolder, Opened]:
-        """Open a project and bring back journalled edits.
+    def open(cls, path: Path, wait_s: float = 0.0) -> tuple[ProjectFolder, Opened]:
+        """Open a project and bring back journalled edits. What is opened for a moment only waits for its like so long.
 
         StoreError if it is not one, is open elsewhere, or is from a newer version; DamagedProject if it is damaged.
         """
         if not exists_inside(path, DESIGN) and not exists_inside(path, LAST_GOOD):
             raise StoreError("There is no project in this folder", str(path), "Choose a folder that holds design.json")
         folder = cls(path)
-        folder._take_lock()
+        folder._take_lock(wait_s)
         try:
             sweep(path, FOLDERS)
             opened = read_project(path)
@@ -269,14 +271,23 @@ class ProjectFolder:
         self._let_go_of_journal()
         (self.path / JOURNAL).unlink(missing_ok=True)
 
-    def _take_lock(self) -> None:
-        path = self.path / LOCK
+    def _take_lock(self, wait_s: float = 0.0) -> None:
+        path, end = self.path / LOCK, time.monotonic() + wait_s
         try:
             self._lock = os.fdopen(open_inside(self.path, LOCK, os.O_RDWR | os.O_CREAT), "r+")
-            fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            while True:
+                try:
+                    fcntl.flock(self._lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                    break
+                except BlockingIOError:
+                    said = os.pread(self._lock.fileno(), 40, 0).decode("ascii", "replace")
+                    if wait_s and time.monotonic() < end and (BRIEF in said or not said.strip()):
+                        time.sleep(0.02)
+                        continue
+                    raise
         except BlockingIOError:
             assert self._lock is not None
-            holder = "".join(c for c in self._lock.read(20) if c.isdigit())
+            holder = "".join(c for c in said if c.isdigit())
             self._lock.close()
             self._lock = None
             raise StoreError(
@@ -286,14 +297,17 @@ class ProjectFolder:
             ) from None
         except OSError as error:
             raise _os_error(error, path) from error
+        self._lock.seek(0)
         self._lock.truncate(0)
-        self._lock.write(f"{os.getpid()}\n")
+        self._lock.write(f"{os.getpid()} {BRIEF if wait_s else ''}\n")
         self._lock.flush()
 
     def close(self) -> None:
         """Let go of the journal and the lock."""
         self._let_go_of_journal()
         if self._lock is not None:
+            with suppress(OSError):
+                self._lock.truncate(0)
             self._lock.close()
             self._lock = None
 

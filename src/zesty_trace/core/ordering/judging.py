@@ -9,7 +9,7 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.findings import Finding, Severity, Subject, rule
 from zesty_trace.core.ordering.days import read_date
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
-from zesty_trace.core.ordering.ordered import BoardsOrdered
+from zesty_trace.core.ordering.ordered import BoardOrders
 from zesty_trace.core.ordering.quote import Offer, cheapest, soonest
 from zesty_trace.core.quantities import say_count
 from zesty_trace.errors import InputError
@@ -30,11 +30,12 @@ def order_findings(
     refusals: Sequence[tuple[str, str]] = (),
     unreadable: Sequence[InputError] = (),
     begin_by: date | None = None,
-    ordered: BoardsOrdered | None = None,
+    ordered: BoardOrders | None = None,
 ) -> list[Finding]:
     """Return what date and budget say about the offers, and which price sheets cannot be counted.
 
-    Of boards that were ordered only their day is judged. `begin_by` is when work must begin to keep the brief's day.
+    Of boards that were ordered their number and their days are judged. `begin_by` is when work must begin to keep the
+    day of the brief.
     """
     offers = list(offers)
     found = [
@@ -46,8 +47,8 @@ def order_findings(
         for error in unreadable
     ]
     found += _batch(design)
-    if ordered is not None:
-        return found + _on_the_way(design, ordered, begin_by)
+    if ordered:
+        return found + _too_few(design, ordered) + _on_the_way(design, ordered, begin_by)
     found += _date(design, offers, begin_by)
     if not offers:
         said = "; ".join(f"{name} {why}" for name, why in refusals) or "There are no price sheets"
@@ -91,14 +92,26 @@ def _batch(design: Design) -> list[Finding]:
     return [ORDER.found(Subject(which="batch"), title, words, value=float(total), limit=float(asked), unit="boards")]
 
 
-def _on_the_way(design: Design, ordered: BoardsOrdered, begin_by: date | None) -> list[Finding]:
+def _too_few(design: Design, ordered: BoardOrders) -> list[Finding]:
+    """Return whether fewer boards were ordered than the brief asks for."""
+    asked = design.brief.quantity
+    if ordered.boards >= asked:
+        return []
+    title = f"{say_count(ordered.boards, 'board')} ordered, the brief asks for {asked}"
+    words = f"{asked - ordered.boards} more have to be ordered, or the brief has to ask for fewer."
+    few = float(ordered.boards)
+    return [ORDER.found(Subject(which="too few"), title, words, value=few, limit=float(asked), unit="boards")]
+
+
+def _on_the_way(design: Design, ordered: BoardOrders, begin_by: date | None) -> list[Finding]:
     try:
         needed = read_date(design.brief.needed_by)
     except InputError as error:
         return [_not_understood(design, error)]
-    if ordered.here or needed is None:
+    if needed is None or not ordered.coming:
         return []
-    return _too_late(ordered.expected, ordered.how, needed, begin_by, "The boards that were ordered")
+    last = max(ordered.coming, key=lambda o: o.expected)
+    return _too_late(last.expected, last.how, needed, begin_by, "The boards that were ordered")
 
 
 def _not_understood(design: Design, error: InputError) -> Finding:

@@ -40,6 +40,7 @@ class BatchPage(QWidget):
         super().__init__()
         self.session, self.steps, self._changed = session, steps, changed
         self.own: Own | None = None
+        self.shown: tuple[Loss, ...] | None = None
         self.counts: dict[str, QSpinBox] = {}
         self.boards = QWidget()
         self._boards = QHBoxLayout(self.boards)
@@ -73,7 +74,7 @@ class BatchPage(QWidget):
     def pull(self, losses: Sequence[Loss], own: Own) -> None:
         """Show what counts now."""
         design = self.session.design
-        self.own = own
+        self.own, self.shown = own, tuple(losses)
         self._pull_boards()
         for box in (self.spares, self.line):
             box.blockSignals(True)
@@ -135,14 +136,18 @@ class BatchPage(QWidget):
             self.session.do(f"{say_count(spares, 'spare board')}", lambda d: edits.set_build(d, spare_boards=spares))
 
     def _set_line(self) -> None:
-        from zesty_trace.journey.hours import keep_own
+        from zesty_trace.journey.hours import change_own
 
         value = Decimal(f"{self.line.value():.2f}")
         if self.own is None or value == self.own.order_line_eur:
             return
-        own = self.own = replace(self.own, order_line_eur=value)
+        self.own = replace(self.own, order_line_eur=value)
         folder = self.session.path
-        self.steps.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._changed())
+        self.steps.start(
+            "Keeping figures",
+            lambda _r: change_own(folder, lambda own: replace(own, order_line_eur=value)),
+            lambda _v: self._changed(),
+        )
 
     def add(self) -> None:
         """Begin a row for another package, at the top: it counts before the others."""
@@ -176,5 +181,6 @@ class BatchPage(QWidget):
         own = [x for x in found if x not in LOSSES]
         if any(not x.package for x in own):  # that row fits everything: all others must stand before it
             own = found
-        folder = self.session.path
-        self.steps.start("Keeping losses", lambda _r: keep_losses(folder, own), lambda _v: self._changed())
+        folder, shown = self.session.path, self.shown
+        self.shown = None  # until they are shown anew: more changes may come before
+        self.steps.start("Keeping losses", lambda _r: keep_losses(folder, own, shown), lambda _v: self._changed())

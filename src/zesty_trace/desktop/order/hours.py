@@ -83,7 +83,7 @@ class HoursPage(QWidget):
         """Keep the figures, as a job. What is not understood is said, and nothing is kept."""
         from zesty_trace.core.ordering.days import read_closed
         from zesty_trace.core.ordering.schedule import Maker
-        from zesty_trace.journey.hours import keep_own
+        from zesty_trace.journey.hours import change_own
 
         if self.own is None:
             return
@@ -95,6 +95,10 @@ class HoursPage(QWidget):
         except ZestyError as error:
             self.session.failed.emit(error)
             return
-        own = self.own = replace(self.own, maker=maker, yield_=self.yield_.value() / 100)
-        folder = self.session.path
-        self.steps.start("Keeping figures", lambda _r: keep_own(folder, own), lambda _v: self._kept())
+        share, folder = self.yield_.value() / 100, self.session.path
+        self.own = replace(self.own, maker=maker, yield_=share)
+        self.steps.start(
+            "Keeping figures",
+            lambda _r: change_own(folder, lambda own: replace(own, maker=maker, yield_=share)),
+            lambda _v: self._kept(),
+        )

@@ -12,15 +12,16 @@ from PySide6.QtWidgets import QComboBox, QFrame, QHeaderView, QVBoxLayout
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
-from zesty_trace.core.ordering.ordered import BoardsOrdered, ordered_from
+from zesty_trace.core.ordering.ordered import BoardOrders, BoardsOrdered, ordered_from
 from zesty_trace.core.ordering.quote import Offer, cheapest, frontier, refused, soonest
 from zesty_trace.core.ordering.reasons import Question, reasons, trade
+from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, cell, fill, label, row, table
 from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.session import Session
-from zesty_trace.journey.ordering import keep_ordered
+from zesty_trace.journey.ordering import step_of_boards, take_boards
 
 COLOURS = ("green", "blue", "black", "white", "red")
 FINISHES = ("lead-free tin", "leaded tin", "gold")
@@ -45,7 +46,7 @@ class OffersCard(QFrame):
         self.asked: Question | None = None
         self.shown: list[Offer] = []
         self.picked: Offer | None = None
-        self.ordered: BoardsOrdered | None = None
+        self.ordered = BoardOrders()
         self.begin_by: date | None = None
         self.title = label(BOARDS, "heading")
         self.colour, self.finish, self.stencil = (self._choice(*c) for c in (
@@ -55,6 +56,9 @@ class OffersCard(QFrame):
         self.summary = label("", "", True)
         self.words = label("", "muted", True)
         self.taken = label("", "good", True)
+        self.which = QComboBox()
+        self.which.setAccessibleName("Order of boards")
+        self.which.currentIndexChanged.connect(lambda _k: self._show_steps())
         self.here_button = button("They are here", self.came)
         self.back_button = button("Take it back", self.take_back, tip="The boards were not ordered after all")
         self.take_button = button("These are ordered", self.take, True, "Record the picked offer: the calendar counts")
@@ -71,20 +75,39 @@ class OffersCard(QFrame):
         for widget in (
             row(self.title, None, self.every_button, self.colour), self.taken, self.summary, self.words, self.offers,
             row(label("Stencil"), self.stencil, label("Finish"), self.finish, None),
-            row(self.here_button, self.back_button, None, self.take_button),
+            row(self.which, self.here_button, self.back_button, None, self.take_button),
         ):  # fmt: skip
             self.column.addWidget(widget)
         self.column.setStretch(4, 1)
 
-    def show_taken(self, taken: BoardsOrdered | None) -> None:
-        """Show the boards that were ordered, if any were."""
+    def show_taken(self, taken: BoardOrders) -> None:
+        """Show the boards that were ordered, if any were; the steps are those of the order that is chosen."""
         self.ordered = taken
-        self.taken.setText(f"{taken.words}." if taken is not None else "")
-        self.taken.setVisible(taken is not None)
-        self.take_button.setVisible(taken is None)
+        said = "\n".join(f"{o.words}." for o in taken.standing)
+        if len(taken.standing) > 1:
+            said += f"\nIn all {say_count(taken.boards, 'board')}."
+        self.taken.setText(said)
+        self.taken.setVisible(bool(taken))
+        before = self.which.currentData()
+        self.which.blockSignals(True)
+        self.which.clear()
+        for o in taken.standing:
+            self.which.addItem(f"Order {o.number}: {say_count(o.boards, 'board')}", o.number)
+        self.which.setCurrentIndex(max(self.which.findData(before), 0) if taken.standing else -1)
+        self.which.blockSignals(False)
+        self.which.setVisible(len(taken.standing) > 1)
+        self.take_button.setText("Order more of these" if taken else "These are ordered")
         self.take_button.setEnabled(self.picked is not None)
-        self.here_button.setVisible(taken is not None and not taken.here)
-        self.back_button.setVisible(taken is not None)
+        self._show_steps()
+
+    def _show_steps(self) -> None:
+        order = self._chosen_order()
+        self.here_button.setVisible(order is not None and order.coming)
+        self.back_button.setVisible(order is not None)
+        self.back_button.setText("They are not here" if order is not None and order.here else "Take it back")
+
+    def _chosen_order(self) -> BoardsOrdered | None:
+        return next((o for o in self.ordered.standing if o.number == self.which.currentData()), None)
 
     def take(self) -> None:
         """Record that the picked offer was ordered."""
@@ -99,26 +122,30 @@ class OffersCard(QFrame):
             if any(getattr(build, k) != v for k, v in choices.items()):
                 said = ", ".join(choices.values())
                 self.session.do(f"Boards: {said}", lambda d: edits.set_build(d, **choices))
-        self._keep(ordered_from(picked, self.session.today))
+        order_of_today, folder = ordered_from(picked, self.session.today), self.session.path
+        self._keep(lambda: take_boards(folder, order_of_today))
 
     def came(self) -> None:
-        """Record that the boards are here."""
-        if self.ordered is not None:
-            self._keep(replace(self.ordered, here=True))
+        """Record that the boards of the chosen order are here."""
+        self._step("here")
 
     def take_back(self) -> None:
-        """Record that the boards were not ordered after all."""
-        self._keep(None)
+        """Record that the boards of the chosen order were not ordered after all, or are not here after all."""
+        order = self._chosen_order()
+        self._step("undone" if order is not None and order.here else "withdrawn")
 
-    def _keep(self, boards: BoardsOrdered | None) -> None:
-        folder = self.session.path
+    def _step(self, step: str) -> None:
+        order, folder, today = self._chosen_order(), self.session.path, self.session.today
+        if order is not None:
+            self._keep(lambda: step_of_boards(folder, order.number, today, step))
 
-        def done(_v: object) -> None:
-            self.show_taken(boards)
-            self.session.message.emit(boards.words if boards is not None else "No boards are ordered")
+    def _keep(self, work: Callable[[], BoardOrders]) -> None:
+        def done(found: BoardOrders) -> None:
+            self.show_taken(found)
+            self.session.message.emit(found.words or "No boards are ordered")
             self.session.records_changed.emit()
 
-        self.steps.start("Recording the order", lambda _r: keep_ordered(folder, boards), done)
+        self.steps.start("Recording the order", lambda _r: work(), done)
 
     def _choice(self, texts: tuple[str, ...], name: str, field: str) -> QComboBox:
         box = QComboBox()

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton, QStackedWi
 
 from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
+from zesty_trace.core.ordering.ordered import BoardOrders
 from zesty_trace.core.ordering.panels import OnPanel
 from zesty_trace.core.ordering.quote import order_of
 from zesty_trace.core.ordering.reasons import Question
@@ -124,7 +125,7 @@ class OrderStation(Station):
         self.card.begin_by = asked.begin_by if looked is None else None
         every = self.card.every_button.isChecked()
         self.card.show_offers(asked.question, asked.question.every_offer() if every else asked.offers, more)
-        self.card.show_taken(asked.ordered if looked is None else None)
+        self.card.show_taken(asked.ordered if looked is None else BoardOrders())
 
     def _panel_words(self, asked: Question) -> str:
         """Return what a panel would save; "" if none saves anything. The last answer is kept."""

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PySide6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QFileDialog,
     QHeaderView,
@@ -50,6 +51,8 @@ class Unpacking(QWidget):
         )
         self.lines.horizontalHeader().setSectionResizeMode(2, QHeaderView.ResizeMode.Stretch)
         self.count = count(0, 0, 1_000_000, "How many came")
+        self.more = QCheckBox("more than ordered")
+        self.more.setToolTip("Counted again: more pieces came than were ordered")
         self.instead = QComboBox()
         self.instead.setEditable(True)
         self.instead.setAccessibleName("Came as another part: kind value package")
@@ -66,7 +69,7 @@ class Unpacking(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         for widget in (
             row(self.order, None, self.withdraw_button, self.label_button), self.words, self.lines,
-            row(self.count, self.one_button, None, self.all_button),
+            row(self.count, self.one_button, self.more, None, self.all_button),
             row(label("Came as"), self.instead, label("into"), self.place),
         ):  # fmt: skip
             column.addWidget(widget)
@@ -84,7 +87,7 @@ class Unpacking(QWidget):
         self._show()
 
     def _show(self) -> None:
-        from zesty_trace.core.ordering.parts.placed import missing
+        from zesty_trace.core.ordering.parts.placed import missing, unfit_words
         from zesty_trace.journey.buying import buildable_now, load_order, say_buildable
 
         name = self.order.currentText()
@@ -111,7 +114,8 @@ class Unpacking(QWidget):
         else:
             said = " ".join(w for w in (_awaited([x for _, x in left if x.coming]), _short(
                 [x for _, x in left if x.unpacked])) if w)  # fmt: skip
-        self.words.setText(f"{said} {able}".strip())
+        unfit = "".join(f"Look: {words}. " for words in map(unfit_words, lines) if words)
+        self.words.setText(f"{unfit}{said} {able}".strip())
         self.label_button.setEnabled(bool(lines))
         self.one_button.setEnabled(bool(lines))
         self.all_button.setEnabled(any(x.coming for _, x in left))
@@ -209,14 +213,15 @@ class Unpacking(QWidget):
             except InputError as error:
                 self.session.failed.emit(error)
                 return
-        folder, name = self.session.path, self.order.currentText()
+        folder, name, more = self.session.path, self.order.currentText(), self.more.isChecked()
 
         def done(_lines: object) -> None:
             self.instead.setEditText("")
+            self.more.setChecked(False)
             self._show()
             self._came()
 
-        self.steps.start("Unpacking", lambda _r: unpack(folder, name, came), done)
+        self.steps.start("Unpacking", lambda _r: unpack(folder, name, came, more), done)
 
 
 def _awaited(lines: list[Line]) -> str:

@@ -12,14 +12,14 @@ from zesty_trace.core.ordering.days import read_date
 from zesty_trace.core.ordering.money import BUDGET_CURRENCY
 from zesty_trace.core.ordering.parts.buying import Purchase
 from zesty_trace.core.ordering.parts.sheets import amount, read_sheet, whole
-from zesty_trace.core.ordering.parts.sorts import Sort
+from zesty_trace.core.ordering.parts.sorts import Sort, stands_in
 from zesty_trace.core.ordering.parts.stock import Drawer, put
 from zesty_trace.errors import InputError
 from zesty_trace.names import csv_text, shorten, slug
 
 COLUMNS = (
     "line", "number", "kind", "value", "package", "count", "price", "for", "expected", "received", "came_as", "note",
-    "unpacked",
+    "unpacked", "unfit",
 )  # fmt: skip
 
 
@@ -27,7 +27,8 @@ COLUMNS = (
 class Line:
     """One line of an order: what was ordered, for which references, and what has come; `came_as` is a substitute.
 
-    A line that was unpacked is not on the way any more: what is short of it has to be bought again.
+    A line that was unpacked is not on the way any more: what is short of it has to be bought again. Of what was
+    received, `unfit` pieces are another part that does not stand in for it.
     """
 
     number: str
@@ -40,11 +41,12 @@ class Line:
     note: str = ""
     unpacked: bool = False
     expected: date | None = None
+    unfit: int = 0
 
     @property
     def short(self) -> int:
-        """How many have not come."""
-        return max(0, self.count - self.received)
+        """How many have not come, or came as something that does not do."""
+        return max(0, self.count - self.received + self.unfit)
 
     @property
     def coming(self) -> int:
@@ -78,7 +80,7 @@ def order_csv(lines: Iterable[Line], freight: Decimal | None = None) -> str:
     for k, x in enumerate(lines, 1):
         s, day = x.sort, x.expected.isoformat() if x.expected else ""
         rows.append((k, x.number, s.kind, s.value, s.package, x.count, x.price, x.refs, day, x.received, x.came_as,
-                     x.note, "yes" if x.unpacked else ""))  # fmt: skip
+                     x.note, "yes" if x.unpacked else "", x.unfit or ""))  # fmt: skip
     above = f"# freight {freight:.2f} {BUDGET_CURRENCY}\n" if freight is not None else ""
     return above + csv_text(rows)
 
@@ -106,8 +108,11 @@ def read_order(text: str, name: str) -> list[Line]:
                 row.get("note", ""),
                 _yes(row.get("unpacked", ""), where) or int(row.get("received") or 0) > 0,
                 read_date(row.get("expected", ""), where),
+                whole(row.get("unfit", ""), where, "unfit", default=0),
             )
         )
+        if found[-1].unfit > found[-1].received:
+            raise InputError("More is unfit than was received", where, "unfit is a part of received")
     return found
 
 
@@ -128,8 +133,13 @@ class Came:
     note: str = ""
 
 
-def receive(lines: Sequence[Line], drawers: Sequence[Drawer], came: Sequence[Came]) -> tuple[list[Line], list[Drawer]]:
-    """Return the order and the drawers after a parcel was unpacked. InputError for a line that is not there."""
+def receive(
+    lines: Sequence[Line], drawers: Sequence[Drawer], came: Sequence[Came], more: bool = False
+) -> tuple[list[Line], list[Drawer]]:
+    """Return the order and the drawers after a parcel was unpacked.
+
+    InputError for a line that is not there, and for more pieces than were ordered unless `more` came.
+    """
     left, filled = list(lines), list(drawers)
     for c in came:
         if not 1 <= c.line <= len(left):
@@ -137,13 +147,30 @@ def receive(lines: Sequence[Line], drawers: Sequence[Drawer], came: Sequence[Cam
         if c.count < 0:
             raise InputError(f"{c.count} pieces cannot come", f"line {c.line}", "Write 0 or more")
         line = left[c.line - 1]
+        if line.received + c.count > line.count and not more:
+            before = f"{line.received} came before; with {c.count} more it is" if line.received else "It is"
+            hint = "Count again; if more came than was ordered, say so (--more)"
+            said = f"{before} {line.received + c.count}, but {line.count} were ordered"
+            raise InputError(said, f"line {c.line}, {line.sort}", hint)
         sort = c.instead or line.sort
         said = str(sort) if c.instead is not None and c.instead.key != line.sort.key else line.came_as
         note = "; ".join(w for w in (line.note, c.note) if w)
-        left[c.line - 1] = replace(line, received=line.received + c.count, came_as=said, note=note, unpacked=True)
+        unfit = line.unfit + (c.count if stands_in(sort, line.sort) is None else 0)
+        received = line.received + c.count
+        left[c.line - 1] = replace(line, received=received, came_as=said, note=note, unpacked=True, unfit=unfit)
         if c.count:
             filled = put(filled, sort, c.count, c.place)
     return left, filled
+
+
+def unfit_words(line: Line) -> str:
+    """Return that pieces of a line came as a part that does not stand in for what was ordered; "" if none did."""
+    if not line.unfit:
+        return ""
+    return (
+        f"{line.unfit} came as {line.came_as or 'another part'}, which does not stand in for {line.sort}: they are in "
+        "the drawers as what they are, and the line is still short"
+    )
 
 
 def missing(lines: Iterable[Line]) -> list[tuple[int, Line]]:

@@ -10,6 +10,7 @@ from zesty_trace.errors import InputError
 
 ALIKE = 1e-6
 AT_LEAST = ("V", "A", "W", "Ah", "°C")  # ratings of which more is better; of a tolerance less is
+GUARDS = ("fuse", "tvs", "varistor", "zener", "gas_tube")  # they act at their rating: more of it is not better
 LETTERED = ("Ω", "F", "H", "Hz", "V", "A")
 
 
@@ -66,6 +67,8 @@ def stands_in(offered: Sort, needed: Sort, exact: bool = False) -> str | None:
         if other is None:
             return None  # what is asked for is not said of it
         good = other >= rating.value if rating.unit in AT_LEAST else other <= rating.value
+        if any(word in needed.kind for word in GUARDS):
+            good = abs(other - rating.value) <= ALIKE * abs(rating.value)
         if not good:
             return None
         if other != rating.value:
