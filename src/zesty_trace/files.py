@@ -34,6 +34,7 @@ LIMITS = {  # bytes
     "archive": 64 * MB,
     "text": 4 * MB,
     "words": MB,
+    "records": 512 * MB,
 }
 _TEMP_PREFIX, _TEMP_SUFFIX = ".zt-", ".tmp"
 TABLES_LOCK = ".tables.lock"

@@ -109,7 +109,7 @@ def test_there_is_one_step_to_each_version_of_the_records_and_the_last_is_todays
     config.set_main_option("script_location", str(migrations.SCRIPTS))
     scripts = ScriptDirectory.from_config(config)
     assert scripts.get_current_head() == migrations.HEAD
-    assert [s.revision for s in scripts.walk_revisions()] == ["0001"]
+    assert [s.revision for s in scripts.walk_revisions()] == ["0002", "0001"]
 
 
 def test_records_of_a_newer_version_are_refused_and_not_touched(tmp_path: Path) -> None:

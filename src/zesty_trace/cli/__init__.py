@@ -387,10 +387,11 @@ def _parser() -> argparse.ArgumentParser:
     add(
         "records",
         boards.records_command,
-        "verify the records, or bring a daily copy back",
-        ("action", {"choices": ["verify", "restore"]}),
-        project,
-        ("--backup", {"help": "which copy (default: the newest)"}),
+        "verify the records, bring a daily copy back, take them as they are, or set up the key that signs them",
+        ("action", {"choices": ["verify", "restore", "take", "key"]}),
+        ("project", {"nargs": "?", "help": "the project folder (not for key)"}),
+        ("--backup", {"help": "restore: which copy (default: the newest)"}),
+        ("--why", {"help": "take: why other records are there than this computer has seen"}),
     )
     add("record", boards.record_command, "what happened to each board", project)
     add(

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import getpass
 import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -11,6 +10,7 @@ from typing import Literal
 from zesty_trace.core.design.model import Design, to_json
 from zesty_trace.errors import DeviceError, InputError
 from zesty_trace.store.board import BoardRecord, parse_serial, serial_number
+from zesty_trace.store.own import person
 from zesty_trace.store.payloads import Told
 from zesty_trace.store.records import Records
 
@@ -66,18 +66,12 @@ def book(records: Records, batch: Batch, serials: list[str]) -> list[str]:
 
 
 def provenance(source: Source, design: Design | None = None) -> Told:
-    """Return what each record says of where it came from: real or simulated, who, and which design."""
+    """Return what each record says of where it came from: real or simulated, who at which bench, which design."""
+    who = person()
     if design is None:
-        return Told(source=source, who=_who())
+        return Told(source=source, who=who.name, bench=who.bench)
     checksum = hashlib.sha256(to_json(design)).hexdigest()[:16]
-    return Told(source=source, who=_who(), design=checksum, variant=design.build.variant)
-
-
-def _who() -> str:
-    try:
-        return getpass.getuser()[:60]
-    except (KeyError, OSError):
-        return "unknown"
+    return Told(source=source, who=who.name, bench=who.bench, design=checksum, variant=design.build.variant)
 
 
 def refuse_simulated_on_real(records: Records, serials: Iterable[str]) -> None:

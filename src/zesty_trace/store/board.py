@@ -113,6 +113,7 @@ class BoardRecord:
     revision: str
     variant: str
     events: tuple[BoardEvent, ...]
+    distrust: str = ""  # why the records cannot be trusted: then the board stands as open, whatever they say
 
     @cached_property
     def real(self) -> bool:
@@ -132,6 +133,8 @@ class BoardRecord:
     def content(self, image_sha256: str = "") -> Standing:
         """Return what the chip holds: pass for the verified image asked for, fail, or open with the reason."""
         event = self.last("flashing", "flashed")
+        if self.distrust:
+            return Standing("open", self.distrust)
         if event is None:
             return Standing("open", "not flashed yet")
         if event.kind == "flashing":
@@ -148,6 +151,8 @@ class BoardRecord:
         A measurement counts until the board is flashed or reworked after it, for the plan it was made by, and only
         while the chip holds the image asked for.
         """
+        if self.distrust:
+            return Standing("open", self.distrust)
         wanted = wanted or Wanted()
         events = self.counting
         index = max((k for k, e in enumerate(events) if e.kind == "measured"), default=None)

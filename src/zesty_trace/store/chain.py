@@ -33,6 +33,15 @@ LOG = Table(
 )
 
 
+SEALS = Table(
+    "seals",
+    _META,
+    Column("event", Integer, nullable=False),
+    Column("public", String, nullable=False),
+    Column("signature", String, nullable=False),
+)
+
+
 GUARDS = (
     "CREATE TRIGGER IF NOT EXISTS log_no_update BEFORE UPDATE ON log "
     "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
@@ -40,7 +49,6 @@ GUARDS = (
     "BEGIN SELECT RAISE(ABORT, 'events are only added'); END",
     "CREATE TRIGGER IF NOT EXISTS log_in_order BEFORE INSERT ON log "
     "WHEN NEW.id IS NOT (SELECT coalesce(max(id), 0) + 1 FROM log) "
-    "OR NEW.at < (SELECT coalesce(max(at), '') FROM log) "
     "BEGIN SELECT RAISE(ABORT, 'events are added at the end only'); END",
 )
 

@@ -15,6 +15,7 @@ class Told(msgspec.Struct, frozen=True, kw_only=True, omit_defaults=True):
 
     source: str = ""
     who: str = ""
+    bench: str = ""
     design: str = ""
     variant: str = ""
 

@@ -24,6 +24,7 @@ from zesty_trace.core.design.model import Design, to_json
 from zesty_trace.core.design.reading import NewerSchema, from_json
 from zesty_trace.errors import InputError, StoreError
 from zesty_trace.files import FileProblem, exists_inside, make_folder, open_inside, read_inside, sweep, write_inside
+from zesty_trace.store.known import give_identity
 
 DESIGN, LAST_GOOD, JOURNAL, LOCK = "design.json", "design.last-good.json", "design.journal", ".lock"
 UNSAVED, THEIRS = "design.unsaved.json", "design.theirs.json"
@@ -94,6 +95,7 @@ class ProjectFolder:
             path.mkdir(parents=True, exist_ok=True)
             for name in FOLDERS:
                 make_folder(path, name)
+            give_identity(path)
         except OSError as error:
             raise _os_error(error, path) from error
         folder._take_lock()

@@ -1,12 +1,16 @@
 """Records of the boards that were built: what happened to each serial number, in SQLite. Events are only added.
 
 Each event carries a checksum over itself and the one before it, so that what was changed, taken out or slipped in can
-be found (`verify`). `records.head` beside the file says how many events there must be. A copy is kept each day.
+be found; that is done whenever records are opened. How many events there must be stands in `records.head` beside the
+file and, out of the project's reach, in the user's own data folder (`known`). A copy is kept each day.
 """
 
 from __future__ import annotations
 
+import dataclasses
+import os
 import sqlite3
+import tempfile
 import threading
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import closing, contextmanager, suppress
@@ -22,7 +26,7 @@ from sqlalchemy import (
     RowMapping,
     create_engine,
     event,
-    func,
+    insert,
     select,
     text,
 )
@@ -39,9 +43,12 @@ from zesty_trace.store.board import (
     EventKind,
     serial_number,
 )
-from zesty_trace.store.chain import LOG, START, checksum_of, end_of, plain_json, write_event
+from zesty_trace.store.chain import LOG, SEALS, START, checksum_of, end_of, plain_json, write_event
+from zesty_trace.store.checking import Checked, check_chain
+from zesty_trace.store.known import MOST_STEPS, Known, Stamp, Taken, begin, keep, look_up, stamp_of
 from zesty_trace.store.migrations import NewerRecords, bring_up
 from zesty_trace.store.payloads import Made, Told, made_of, payload_of
+from zesty_trace.store.signing import load_key
 
 FILE, HEAD, BACKUPS = "records.sqlite", "records.head", "backups"
 BACKUPS_KEPT = 14
@@ -49,47 +56,120 @@ _SIDE_FILES = ("-wal", "-shm", "-journal")
 
 
 class RecordsDamaged(StoreError):
-    """The records cannot be trusted. `backups` are the names of the copies that can be brought back, newest first."""
+    """The records cannot be trusted. `backups` are the names of the copies that can be brought back, newest first.
 
-    def __init__(self, message: str, where: str, backups: Sequence[str]) -> None:
+    `takeable` tells that what is there can be read, and taken as it is by somebody who knows why it is other.
+    """
+
+    def __init__(self, message: str, where: str, backups: Sequence[str], takeable: bool = False) -> None:
         hint = f"The copy {backups[0]} can be brought back" if backups else "Put a copy back in its place"
         super().__init__(message, where, hint)
         self.backups = tuple(backups)
+        self.takeable = takeable
+
+
+NOT_CHECKED = "the records are still being checked"
 
 
 class Records:
-    """The records of the project in `folder`. RecordsDamaged if they cannot be trusted; StoreError if not opened."""
+    """The records of the project in `folder`. RecordsDamaged if they cannot be trusted; StoreError if not opened.
 
-    def __init__(self, folder: Path, today: date | None = None) -> None:
+    What is wrong with events that are there is said in `wrong`; while anything is, or with `check` False nothing was
+    checked yet, no board of them stands as passed. In a folder that cannot be written they are read from a copy.
+    """
+
+    def __init__(self, folder: Path, today: date | None = None, check: bool = True) -> None:
         self.folder, self.path = folder, folder / FILE
         self._read = 0  # the newest event that is kept below
         self._made: dict[str, Made] = {}
         self._events: dict[str, list[BoardEvent]] = {}
         self._boards: dict[str, BoardRecord] = {}
-        self._reading = threading.Lock()
+        self._reading = threading.RLock()
+        self._copy: tempfile.TemporaryDirectory[str] | None = None
+        self.checked = Checked()
+        self._distrust = NOT_CHECKED
         self._refuse_odd_files()
         fresh = not exists_inside(folder, FILE)
-        if fresh and exists_inside(folder, HEAD):
-            raise RecordsDamaged("The records are gone", str(self.path), backup_names(folder))
+        self._key = load_key()
+        self._known = known = look_up(folder)
+        if fresh:
+            _refuse_if_gone(folder, known)
+        self.read_only = not (os.access(folder, os.W_OK) and (fresh or os.access(self.path, os.W_OK)))
+        stamp = stamp_of(self.path)
+        if self.read_only:
+            self._read_from_copy(fresh)
+        else:
+            self._known = begin(folder, known)
         self._engine: Engine = create_engine(
             URL.create("sqlite", database=str(self.path)), connect_args={"timeout": 10}
         )
         event.listen(self._engine, "connect", _on_connect)
         event.listen(self._engine, "begin", _on_begin)
         try:
-            with _told("opened", str(self.path)):
-                if not fresh:
-                    self._quick_check()
-                with self._engine.begin() as link:
-                    bring_up(link, str(self.path))
-            self._hold_against_head()
-            if not fresh:
-                self._keep_backup(today or date.today())
+            self._open(fresh, stamp, today, check)
         except StoreError as error:
-            self._engine.dispose()
+            self._let_go()
             if isinstance(error, RecordsDamaged | NewerRecords) or fresh:
                 raise
             raise RecordsDamaged(error.message, str(self.path), backup_names(folder)) from error
+
+    def _open(self, fresh: bool, stamp: Stamp | None, today: date | None, check: bool) -> None:
+        known = self._known
+        same = not fresh and stamp is not None and known is not None and known.stamp == stamp
+        with _told("opened", str(self.path)):
+            if not fresh and not same:
+                self._quick_check()
+            with self._engine.begin() as link:
+                bring_up(link, str(self.path))
+        self._hold_against_head()
+        self._hold_against_known()
+        if known is not None and (same or fresh):
+            self._trust(Checked((), (), known.count, known.checksum or START, known.sealed))
+        elif check:
+            self.check()
+        if not fresh and not self.read_only:
+            self._keep_backup(today or date.today())
+
+    def _read_from_copy(self, fresh: bool) -> None:
+        """Read a copy of what is in a folder that cannot be written: SQLite needs to write beside its file."""
+        if fresh:
+            raise StoreError("There are no records, and none can be begun here", str(self.folder), "Check its rights")
+        self._copy = tempfile.TemporaryDirectory(prefix="zt-records-")
+        for name in (FILE, *(FILE + end for end in _SIDE_FILES if end != "-shm")):
+            if exists_inside(self.folder, name):
+                (Path(self._copy.name) / name).write_bytes(read_inside(self.folder, name, "records"))
+        self.path = Path(self._copy.name) / FILE
+
+    def _let_go(self) -> None:
+        self._engine.dispose()
+        if self._copy is not None:
+            self._copy.cleanup()
+
+    @property
+    def wrong(self) -> tuple[str, ...]:
+        """What is wrong with the events, in words; nothing if each is as it was written, or nothing was checked yet."""
+        return self.checked.wrong
+
+    @property
+    def distrust(self) -> str:
+        """Why no board of these records stands as passed; "" if they can be trusted."""
+        return self._distrust
+
+    def check(self) -> Checked:
+        """Check the chain from its first event on, which may take a second, and trust it or not. StoreError."""
+        known = self._known
+        seen = (known.count, known.checksum) if known is not None else (0, "")
+        with _told("checked", str(self.path)):
+            found = check_chain(self.path, self._key, seen)
+        self._trust(found)
+        return found
+
+    def _trust(self, found: Checked) -> None:
+        self.checked = found
+        self._distrust = f"the records were changed: {found.wrong[0]}" if found.wrong else ""
+        with self._reading:
+            boards = {s: dataclasses.replace(b, distrust=self._distrust) for s, b in self._boards.items()}
+            self._boards = boards
 
     def _refuse_odd_files(self) -> None:
         for name in (FILE, *(FILE + end for end in _SIDE_FILES)):
@@ -104,32 +184,42 @@ class Records:
 
     def _hold_against_head(self) -> None:
         """Refuse records that lack events which were there, by the count and checksum kept beside them."""
-        try:
-            words = read_inside(self.folder, HEAD, "words").decode("ascii", "replace").split()
-        except InputError:
+        head = _head_of(self.folder)
+        if head is None:
             self._write_head()
-            return
-        count, checksum = (int(words[0]), words[1]) if len(words) == 2 and words[0].isdigit() else (0, "")
-        if count == 0:
-            return
-        with self._engine.connect() as link:
+        elif head[0]:
+            self._must_hold(*head, "they had")
+
+    def _hold_against_known(self) -> None:
+        """Refuse records that lack events which this computer has seen written."""
+        if self._known is not None and self._known.count:
+            self._must_hold(self._known.count, self._known.checksum, "that this computer has seen")
+
+    def _must_hold(self, count: int, checksum: str, which: str) -> None:
+        with _told("read", str(self.path)), self._engine.connect() as link:
             found = link.execute(select(LOG.c.checksum).where(LOG.c.id == count)).scalar()
         if found is None:
-            raise RecordsDamaged(
-                f"The records hold fewer than the {count} events they had", str(self.path), backup_names(self.folder)
-            )
+            words = f"The records hold fewer than the {count} events {which}"
+            raise RecordsDamaged(words, str(self.path), backup_names(self.folder), takeable=True)
         if found != checksum:
-            raise RecordsDamaged(
-                f"Event {count} of the records is not the one that was written",
-                str(self.path),
-                backup_names(self.folder),
-            )
+            words = f"Event {count} of the records is not the one that was written"
+            raise RecordsDamaged(words, str(self.path), backup_names(self.folder), takeable=True)
 
     def _write_head(self) -> None:
+        """Write down how far the records go, beside them and in the user's own folder."""
         with self._engine.connect() as link:
             count, checksum = end_of(link)
+        if self.read_only:
+            return
         with suppress(OSError):
             write_inside(self.folder, HEAD, f"{count} {checksum}\n".encode())
+        if self._known is not None:
+            sealed = max(self._known.sealed, self.checked.sealed)
+            fresh = msgspec.structs.replace(
+                self._known, count=count, checksum=checksum, at=_now(), sealed=sealed, stamp=None
+            )
+            self._known = fresh
+            keep(fresh)
 
     def _keep_backup(self, today: date) -> None:
         """Keep one copy a day, the newest few; what fails here is no reason not to go on."""
@@ -197,17 +287,34 @@ class Records:
             self._append([(s, kind, verdict, summary, told or Told()) for s in serials])
 
     def _append(self, rows: Sequence[tuple[str, str, str, str, Told | Made]]) -> None:
+        if self.read_only:
+            raise StoreError("Nothing can be recorded here", str(self.folder), "The folder can only be read")
         serials = ", ".join(r[0] for r in rows)
         with _told("recorded", serials), self._engine.begin() as link:
-            number, checksum = end_of(link)
-            now = max(_now(), str(link.execute(select(func.max(LOG.c.at))).scalar() or ""))
+            number, checksum = before = end_of(link)
+            now = _now()
             for serial, kind, verdict, summary, told in rows:
                 number += 1
                 plain = plain_json(msgspec.to_builtins(told), serial)
                 words = check_text(summary[:1000], serial)
                 checksum = checksum_of(checksum, serial, now, kind, verdict, words, plain)
                 write_event(link, number, checksum, serial, now, kind, verdict, words, plain)
+            self._seal(link, number, checksum)
+        self._follow(before, (number, checksum))
         self._write_head()
+
+    def _seal(self, link: Connection, number: int, checksum: str) -> None:
+        """Sign the newest event, where the user has a key."""
+        if self._key is not None:
+            signature = self._key.sign(number, checksum)
+            link.execute(insert(SEALS).values(event=number, public=self._key.public, signature=signature))
+
+    def _follow(self, before: tuple[int, str], after: tuple[int, str]) -> None:
+        """Count what was just written as checked, where it continues what was."""
+        if (self.checked.count, self.checked.checksum) == before:
+            sealed = after[0] if self._key is not None else self.checked.sealed
+            count, checksum = after
+            self.checked = dataclasses.replace(self.checked, count=count, checksum=checksum, sealed=sealed)
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
         """Return the boards with their events, by serial number. StoreError if the records cannot be read.
@@ -216,13 +323,29 @@ class Records:
         """
         with self._reading, _told("read", str(self.path)), self._engine.connect() as link:
             rows = link.execute(select(LOG).where(LOG.c.id > self._read).order_by(LOG.c.id)).mappings().all()
+            self._check_new(rows)
             touched = {self._take(row) for row in rows}
             for serial in touched & self._made.keys():
                 made, events = self._made[serial], tuple(self._events.get(serial, ()))
-                self._boards[serial] = BoardRecord(serial, made.revision, made.variant, events)
+                self._boards[serial] = BoardRecord(serial, made.revision, made.variant, events, self._distrust)
             if touched:
                 self._boards = dict(sorted(self._boards.items()))
             return [b for b in self._boards.values() if revision is None or b.revision == revision]
+
+    def _check_new(self, rows: Sequence[RowMapping]) -> None:
+        """Check events that came since the chain was checked: another program may have written them."""
+        for row in rows:
+            last = self.checked
+            if self._distrust:
+                return
+            if row["id"] <= last.count:
+                continue
+            fields = (row["serial"], row["at"], row["kind"], row["verdict"], row["summary"], row["data"])
+            if row["id"] != last.count + 1 or checksum_of(last.checksum, *fields) != row["checksum"]:
+                said = f"Event {row['id']} ({row['serial']}, {row['kind']}, {row['at']}) was changed"
+                self._trust(dataclasses.replace(last, wrong=(said,)))
+                return
+            self.checked = dataclasses.replace(last, count=row["id"], checksum=row["checksum"])
 
     def _take(self, row: RowMapping) -> str:
         """Add one row of the log to what is kept; return its serial number."""
@@ -238,23 +361,12 @@ class Records:
 
     def verify(self) -> list[str]:
         """Return what is wrong with the chain of events, in words; nothing if every event is as it was written."""
-        wrong: list[str] = []
-        checksum, number, at = START, 0, ""
-        with _told("read", str(self.path)), self._engine.connect() as link:
-            for row in link.execute(select(LOG).order_by(LOG.c.id)).mappings():
-                if row["id"] != number + 1:
-                    wrong.append(f"Events {number + 1} to {row['id'] - 1} are missing")
-                number = row["id"]
-                checksum = checksum_of(
-                    checksum, row["serial"], row["at"], row["kind"], row["verdict"], row["summary"], row["data"]
-                )
-                if checksum != row["checksum"]:
-                    wrong.append(f"Event {number} ({row['serial']}, {row['kind']}, {row['at']}) was changed")
-                    checksum = row["checksum"]
-                if row["at"] < at:
-                    wrong.append(f"Event {number} ({row['serial']}) is dated before the one that it follows")
-                at = row["at"]
-        return wrong
+        return list(self.check().wrong)
+
+    @property
+    def taken(self) -> tuple[Taken, ...]:
+        """When and why records other than the known ones were taken at this computer."""
+        return self._known.taken if self._known is not None else ()
 
     def count(self) -> int:
         """Return how many events there are."""
@@ -262,13 +374,76 @@ class Records:
             return end_of(link)[0]
 
     def close(self) -> None:
-        """Let go of the file."""
-        self._engine.dispose()
+        """Let go of the file, and remember that it was checked as it is."""
+        self._let_go()
+        known, checked = self._known, self.checked
+        if self.read_only or known is None or self._distrust or not exists_inside(self.folder, FILE):
+            return
+        stamp = stamp_of(self.path)
+        if stamp is not None and (known.count, known.checksum or START) == (checked.count, checked.checksum):
+            if stamp != known.stamp:
+                keep(msgspec.structs.replace(known, stamp=stamp, sealed=max(known.sealed, checked.sealed)))
+        elif stamp is not None and not known.count:
+            count, checksum, sealed = checked.count, checked.checksum, checked.sealed
+            keep(msgspec.structs.replace(known, count=count, checksum=checksum, at=_now(), sealed=sealed, stamp=stamp))
 
 
 def has_records(folder: Path) -> bool:
-    """Whether a project has, or had, records."""
-    return exists_inside(folder, FILE) or exists_inside(folder, HEAD)
+    """Whether a project has, or had, records: itself, by its copies, or as far as this computer knows."""
+    if exists_inside(folder, FILE) or exists_inside(folder, HEAD) or backup_names(folder):
+        return True
+    known = look_up(folder)
+    return known is not None and known.count > 0
+
+
+def _head_of(folder: Path) -> tuple[int, str] | None:
+    """Return the count and checksum of the head beside the records; None where there is none."""
+    try:
+        words = read_inside(folder, HEAD, "words").decode("ascii", "replace").split()
+    except InputError:
+        return None
+    return (int(words[0]), words[1]) if len(words) == 2 and words[0].isdigit() else (0, "")
+
+
+def _refuse_if_gone(folder: Path, known: Known | None) -> None:
+    """Refuse to begin new records where there were some. RecordsDamaged says what is known of them."""
+    copies, head = backup_names(folder), _head_of(folder)
+    if known is not None and known.count:
+        words = f"The records are gone: {known.count} events were seen on this computer, the last on {known.at[:10]}"
+    elif head is not None and head != (0, START):
+        words = f"The records are gone: {head[0]} events were there" if head[0] else "The records are gone"
+    elif head is None and copies:
+        words = "The records are gone, and copies of them are there"
+    else:
+        return
+    raise RecordsDamaged(words, str(folder / FILE), copies)
+
+
+def take_as_they_are(folder: Path, why: str, who: str = "") -> int:
+    """Take the records that are there for those of the project, though others were known; return how many events.
+
+    That it was done, and why, is kept in the user's own folder and shown with the records. StoreError.
+    """
+    check_text(why, "reason", 400)
+    if not why.strip():
+        raise StoreError("There is no reason", "records", "Say why they are other than they were")
+    count, checksum = 0, START
+    path = folder / FILE
+    if exists_inside(folder, FILE):
+        with _told("read", str(path)):
+            found = check_chain(path)
+            count, checksum = found.count, found.checksum
+    _rebase(folder, count, checksum, why, who)
+    return count
+
+
+def _rebase(folder: Path, count: int, checksum: str, why: str, who: str) -> None:
+    known = begin(folder, look_up(folder))
+    step = Taken(_now(), who, why, known.count, count)
+    taken = (*known.taken, step)[-MOST_STEPS:] if known.count else known.taken
+    keep(msgspec.structs.replace(known, count=count, checksum=checksum, at=_now(), stamp=None, taken=taken))
+    with suppress(OSError):
+        write_inside(folder, HEAD, f"{count} {checksum}\n".encode())
 
 
 def backup_names(folder: Path) -> list[str]:
@@ -295,8 +470,14 @@ def bring_back(folder: Path, backup: str) -> Path | None:
                 target = folder / f"damaged-{stamp}-{name}"
                 (folder / name).rename(target)
                 kept = target if name == FILE else kept
+        count, checksum = 0, START
         if data:
             write_inside(folder, FILE, data)
+            found = check_chain(folder / FILE)
+            count, checksum = found.count, found.checksum
+        _rebase(folder, count, checksum, f"brought back {backup}" if backup else "begun anew", "")
+    except sqlite3.Error as error:
+        raise StoreError(f"The copy cannot be read: {error}", backup, "Choose another one") from error
     except ZestyError as error:
         raise StoreError(error.message, error.where, error.hint) from error
     except OSError as error:

@@ -20,6 +20,7 @@ from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, card, cell, fill, label, lines_of, row, table
 from zesty_trace.desktop.project.station import Station
+from zesty_trace.desktop.project.trust import TrustLine
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.errors import DeviceError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real
@@ -125,7 +126,8 @@ class BenchStation(Station):
         self.serial.setPlaceholderText("all")
         self.serial.setMaximumWidth(96)
         self.serial.setAccessibleName("Serial number to measure, empty for the whole batch")
-        return card(row(self.yield_label, self.yield_words, None), row(self.serial, self.run_button, None), self.batch)
+        return card(row(self.yield_label, self.yield_words, None), row(self.serial, self.run_button, None),
+                    TrustLine(self.session), self.batch)  # fmt: skip
 
     def _instrument_card(self) -> QWidget:
         self.mode = QComboBox()

@@ -19,6 +19,7 @@ from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.widgets import button, card, fill, label, row, table
 from zesty_trace.desktop.project.station import Station
+from zesty_trace.desktop.project.trust import TrustLine
 from zesty_trace.devices.usart_bootloader import open_port
 from zesty_trace.errors import InputError, StoreError, ZestyError
 from zesty_trace.files import read_given, write_inside
@@ -162,6 +163,7 @@ class FlashStation(Station):
         self.serial.setAccessibleName("Serial number")
         return card(
             row(self.left_count, label("boards left to flash", "muted"), None),
+            TrustLine(self.session),
             self.ask,
             row(label("Next"), self.serial, self.one_button, self.all_button, None),
             self.table,

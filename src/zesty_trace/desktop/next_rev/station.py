@@ -12,6 +12,7 @@ from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, card, cell, fill, label, row, table
 from zesty_trace.desktop.project.station import Station
+from zesty_trace.desktop.project.trust import TrustLine
 from zesty_trace.errors import StoreError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, provenance
 from zesty_trace.journey.revising import keep_revision
@@ -49,6 +50,7 @@ class NextRevStation(Station):
         self.rework_button = button("Record rework", self.add_rework)
         return card(
             row(self.yield_label, self.yield_words, None),
+            TrustLine(self.session),
             self.road,
             row(self.serial, self.rework, self.rework_button),
             name="sheet",

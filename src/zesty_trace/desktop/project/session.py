@@ -29,6 +29,7 @@ if TYPE_CHECKING:  # imported when first needed: the window must be up before th
     from zesty_trace.store.records import Records
 
 FINDINGS_DELAY_MS = 40
+CHECKED_AT_ONCE_BYTES = 1_000_000  # about 30 ms
 
 
 class Session(QObject):
@@ -45,6 +46,7 @@ class Session(QObject):
     changed_outside = Signal()
     folder_gone = Signal(object)
     records_damaged = Signal(object)
+    records_trust = Signal(str)  # what is wrong with events that are there, "" if nothing
     open_asked = Signal(object)  # another project folder is to be opened
 
     def __init__(self, folder: ProjectFolder, design: Design, today: date | None = None) -> None:
@@ -59,6 +61,7 @@ class Session(QObject):
         self._records: Records | None = None
         self._wired: Wired | None = None
         self._records_error: StoreError | None = None
+        self._trust_words = ""
         self._asked: dict[str, tuple[Any, ...]] = {}
         self._judged: dict[str, tuple[tuple[Any, ...], list[Finding]]] = {}
         self._judging: set[str] = set()
@@ -123,12 +126,57 @@ class Session(QObject):
             if self._records_error is not None:
                 raise self._records_error
             try:
-                self._records = Records(self.path)
+                self._records = Records(self.path, check=False)
             except StoreError as error:
                 self._records_error = error
                 self.records_damaged.emit(error)
                 raise
+            self._check_records(self._records)
         return self._records
+
+    def _check_records(self, records: Records) -> None:
+        """Check the chain of events where that was not done: at once if it is short, else as a job."""
+        from zesty_trace.store.records import NOT_CHECKED
+
+        if records.distrust != NOT_CHECKED:
+            return
+        if records.path.stat().st_size < CHECKED_AT_ONCE_BYTES:
+            records.check()
+        else:
+            work = lambda _report: records.check()  # noqa: E731
+            self.jobs.start("Checking the records", work, lambda _v: self.records_changed.emit(), visible=False)
+
+    def records_words(self) -> str:
+        """Return what is wrong with the records, and what to do; "" where nothing is, or there are none yet."""
+        from zesty_trace.store.records import NOT_CHECKED, backup_names
+
+        records = self._records
+        if records is None or not records.distrust:
+            return ""
+        if records.distrust == NOT_CHECKED:
+            return "The records are being checked: until then no board counts as passed."
+        copies = backup_names(self.path)
+        mend = f"bring the copy {copies[0]} back (zt records restore)" if copies else "there is no daily copy"
+        more = f" and {len(records.wrong) - 1} more" if len(records.wrong) > 1 else ""
+        return (
+            f"THE RECORDS DO NOT HOLD TOGETHER: {records.wrong[0]}{more}. No board counts as passed. Find out who "
+            f"changed the file, then {mend}."
+        )
+
+    def take_records(self, why: str) -> bool:
+        """Take the records that are there for those of the project, though others were known; whether it worked."""
+        from zesty_trace.store.own import person
+        from zesty_trace.store.records import take_as_they_are
+
+        try:
+            count = take_as_they_are(self.path, why, person().name)
+        except StoreError as error:
+            self.failed.emit(error)
+            return False
+        self._records_error = None
+        self.message.emit(f"The records count as they are: {count} events")
+        self.records_changed.emit()
+        return True
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
         """Return the boards with their events; none while there are no records, or they are damaged, which is said."""
@@ -137,9 +185,13 @@ class Session(QObject):
         if self._records is None and not has_records(self.path):
             return []
         try:
-            return self.records.boards(revision)
+            boards = self.records.boards(revision)
         except StoreError:
             return []
+        if (words := self.records_words()) != self._trust_words:
+            self._trust_words = words
+            self.records_trust.emit(words)
+        return boards
 
     def bring_records_back(self, backup: str) -> bool:
         """Put a daily copy, or new records (""), in the place of damaged ones, which are kept; whether it worked."""

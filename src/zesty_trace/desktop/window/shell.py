@@ -284,6 +284,8 @@ class MainWindow(QMainWindow):
     def _ask_about_records(self, error: object) -> None:
         backups = getattr(error, "backups", ())
         choices = [(f"Bring back {backups[0]}", lambda: self.session.bring_records_back(backups[0]))] if backups else []
+        if getattr(error, "takeable", False):
+            choices.append(("Take them as they are", lambda: self.session.take_records("taken in the window")))
         choices.append(("Begin new records", lambda: self.session.bring_records_back("")))
         self.notices.put(
             "records", f"{error} Nothing can be recorded until then; what is there is kept.", tuple(choices)

@@ -11,7 +11,7 @@ from sqlalchemy import Connection, text
 
 from zesty_trace.errors import StoreError
 
-HEAD = "0001"
+HEAD = "0002"
 SCRIPTS = Path(__file__).parent
 
 
