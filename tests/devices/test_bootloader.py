@@ -120,8 +120,10 @@ def test_the_older_erase_command_is_used_where_get_names_it() -> None:
 
 def test_read_out_protection_is_told_apart_from_silence() -> None:
     """AN3155: with read protection on, Read, Write and Erase are answered with NACK; Get and Get ID are not."""
+    get = (b"\x00\xff", ACK + b"\x02\x31\x11\x31" + ACK)
+    refused = [(b"\x11\xee", NACK)] * 3 + [get] + [(b"\x31\xce", NACK)] * 3
     with pytest.raises(ReadProtected, match="read-out protection"):
-        Bootloader(ScriptedLink((b"\x11\xee", NACK)), "/dev/x").read(0x1000_0000, 4)
+        Bootloader(ScriptedLink(*refused), "/dev/x").read(0x1000_0000, 4)
     with pytest.raises(DeviceError, match="No answer"):
         Bootloader(ScriptedLink((b"\x11\xee", b"")), "/dev/x").read(0x1000_0000, 4)
     with pytest.raises(ReadProtected):
@@ -134,7 +136,7 @@ def test_read_out_protection_is_told_apart_from_silence() -> None:
 )
 def test_every_other_answer_is_an_error_with_advice(reply: bytes, words: str) -> None:
     with pytest.raises(DeviceError, match=words) as caught:
-        Bootloader(ScriptedLink((b"\x02\xfd", reply)), "/dev/x").product_id()
+        Bootloader(ScriptedLink(*[(b"\x02\xfd", reply)] * 3), "/dev/x").product_id()
     assert caught.value.where == "/dev/x"
     assert caught.value.hint
 

@@ -10,9 +10,7 @@ import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
 from contextlib import closing
-from datetime import date
 from pathlib import Path
 
 import bincopy
@@ -28,32 +26,12 @@ from zesty_trace.core.firmware.image import fit_findings, parse_image
 from zesty_trace.core.firmware.targets import find_target
 from zesty_trace.devices.usart_bootloader import open_port
 from zesty_trace.errors import Cancelled, DeviceError, InputError
-from zesty_trace.journey.demos import create_demo
 from zesty_trace.journey.flashing import flash_board, flash_job, flash_simulated
 from zesty_trace.standins.launch import running
-from zesty_trace.store.project import ProjectFolder, read_project
+from zesty_trace.store.project import ProjectFolder
 from zesty_trace.store.records import Records
 
 TARGET = find_target("zt32-128k")
-
-
-@pytest.fixture
-def project(tmp_path: Path) -> Path:
-    path = tmp_path / "p"
-    create_demo(path, date(2026, 11, 26))
-    return path
-
-
-@pytest.fixture
-def job(project: Path):
-    return flash_job(Wired(read_project(project).design, shipped()), project)
-
-
-@pytest.fixture
-def records(project: Path) -> Iterator[Records]:
-    with closing(Records(project)) as made:
-        made.add_boards("A", "Full", range(1, 13))
-        yield made
 
 
 def content(records: Records, serial: str) -> str:

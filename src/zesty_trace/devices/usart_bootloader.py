@@ -5,15 +5,18 @@ Every command is followed by its complement; addresses and data by an XOR checks
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from functools import reduce
 from operator import xor
 from types import TracebackType
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 from zesty_trace.core.progress import Report
 from zesty_trace.errors import Cancelled, DeviceError
 
+T = TypeVar("T")
 SYNC, ACK, NACK = 0x7F, 0x79, 0x1F
 GET, GET_ID, READ, GO, WRITE, ERASE, EXTENDED_ERASE = 0x00, 0x02, 0x11, 0x21, 0x31, 0x43, 0x44
 BLOCK = 256
@@ -21,8 +24,16 @@ MOST_PAGES = 250  # erased by one command: some targets take no more
 GUARDED = (READ, WRITE, ERASE, EXTENDED_ERASE, GO)  # refused, by AN3155, while read-out protection is on
 
 
+TRIES = 3  # of a command that is refused: one stray byte on the line is no protection
+NO_ADDRESS = bytes([0, 0, 0, 0, 0xFF])  # with a checksum that is wrong: ends a command that was let in
+
+
+class Refused(DeviceError):
+    """The target has answered NACK."""
+
+
 class ReadProtected(DeviceError):
-    """The target answers, but read-out protection keeps its memory closed."""
+    """The target answers, but keeps its memory closed as read-out protection does."""
 
 
 class Link(Protocol):
@@ -84,11 +95,20 @@ class Bootloader:
                 "The target does not answer", self.where, "Put it in boot mode: hold BOOT, tap RESET, let BOOT go"
             )
         self._command(GET)
+        data = self._got()
+        self.version = f"{data[0] >> 4}.{data[0] & 15}"
+        self.commands = frozenset(data[1:])
+
+    def _get(self) -> None:
+        self._once(GET)
+        self._got()
+
+    def _got(self) -> bytes:
+        """Return what follows Get: version and commands."""
         count = self._take(1)[0]
         data = self._take(count + 1)
         self._expect_ack("after Get")
-        self.version = f"{data[0] >> 4}.{data[0] & 15}"
-        self.commands = frozenset(data[1:])
+        return data
 
     def product_id(self) -> int:
         """Return the identity of the chip."""
@@ -116,18 +136,20 @@ class Bootloader:
             raise DeviceError("The target has no command to erase", self.where, "It cannot be flashed this way")
         for start in range(0, len(pages), MOST_PAGES):
             some = pages[start : start + MOST_PAGES]
-            self._command(command)
             body = (len(some) - 1).to_bytes(width, "big") + b"".join(p.to_bytes(width, "big") for p in some)
-            self._send(body + bytes([reduce(xor, body)]))
-            self._expect_ack("while erasing", tries=30)
+
+            def once(command: int = command, body: bytes = body) -> None:
+                self._command(command)
+                self._send(body + bytes([reduce(xor, body)]))
+                self._expect_ack("while erasing", tries=30)
+
+            self._until_taken(once)
 
     def unique_identity(self, address: int, size: int) -> str:
         """Return the number that each chip has of its own, as hex digits; "" if it cannot be read or says nothing."""
         try:
             data = self.read(address, size)
-        except ReadProtected:
-            raise
-        except DeviceError:
+        except Refused:
             return ""
         return "" if len(set(data)) <= 1 else data.hex()
 
@@ -136,21 +158,29 @@ class Bootloader:
         if not 0 < len(data) <= BLOCK:
             raise ValueError("a block has 1 to 256 bytes")
         data = data + b"\xff" * (-len(data) % 4)
-        self._command(WRITE)
-        self._address(address)
         body = bytes([len(data) - 1]) + data
-        self._send(body + bytes([reduce(xor, body)]))
-        self._expect_ack(f"writing 0x{address:08X}", tries=5)
+
+        def once() -> None:
+            self._command(WRITE)
+            self._address(address)
+            self._send(body + bytes([reduce(xor, body)]))
+            self._expect_ack(f"writing 0x{address:08X}", tries=5)
+
+        self._until_taken(once)
 
     def read(self, address: int, size: int) -> bytes:
         """Read up to 256 bytes."""
         if not 0 < size <= BLOCK:
             raise ValueError("a block has 1 to 256 bytes")
-        self._command(READ)
-        self._address(address)
-        self._send(bytes([size - 1, (size - 1) ^ 0xFF]))
-        self._expect_ack(f"reading 0x{address:08X}")
-        return self._take(size)
+
+        def once() -> bytes:
+            self._command(READ)
+            self._address(address)
+            self._send(bytes([size - 1, (size - 1) ^ 0xFF]))
+            self._expect_ack(f"reading 0x{address:08X}")
+            return self._take(size)
+
+        return self._until_taken(once)
 
     def go(self, address: int) -> None:
         """Start the application."""
@@ -162,12 +192,66 @@ class Bootloader:
         self._send(body + bytes([reduce(xor, body)]))
         self._expect_ack(f"at address 0x{address:08X}")
 
+    def _until_taken(self, once: Callable[[], T]) -> T:
+        """Do something again that was refused within: a byte that came wrong is refused by its checksum."""
+        for left in range(TRIES - 1, -1, -1):
+            try:
+                return once()
+            except Refused:
+                if not left:
+                    raise
+        raise AssertionError("unreachable")
+
     def _command(self, code: int) -> None:
+        """Send a command; one that is refused is tried again, and what stands behind a refusal is looked for."""
+        for _ in range(TRIES):
+            try:
+                self._once(code)
+                return
+            except Refused:
+                continue
+        raise self._why_refused(code) if code in GUARDED else self._refusal(code, "")
+
+    def _once(self, code: int) -> None:
         self._send(bytes([code, code ^ 0xFF]))
-        if code in GUARDED:
-            self._expect_ack(f"to command 0x{code:02X}", refused=ReadProtected)
-        else:
-            self._expect_ack(f"to command 0x{code:02X}")
+        self._expect_ack(f"to command 0x{code:02X}")
+
+    def _refusal(self, code: int, more: str) -> Refused:
+        said = f"The target refused command 0x{code:02X} {TRIES} times{more}"
+        return Refused(said, self.where, "Check plug, speed and power; start over in boot mode")
+
+    def _why_refused(self, code: int) -> DeviceError:
+        """Return what is known of a target that refuses a command again and again.
+
+        AN3155: under read-out protection Get and Get ID are answered, and Read and Write Memory both refused.
+        """
+        try:
+            self._get()
+        except DeviceError:
+            return self._refusal(code, ", and does not answer Get either: it is out of step")
+        shut = [c for c in (READ, WRITE) if c != code and not self._lets_in(c)]
+        if (code in (READ, WRITE) and len(shut) == 1) or len(shut) == 2:
+            return ReadProtected(
+                f"The target answers Get, and refused Read and Write Memory (and 0x{code:02X}) {TRIES} times each: "
+                "that is how read-out protection looks",
+                self.where,
+                "Try again with another plug and speed first. If it stays, the protection has to be taken off with the "
+                "maker's tool, which erases the chip",
+            )
+        return self._refusal(code, ", but lets other commands in: that is not read-out protection")
+
+    def _lets_in(self, code: int) -> bool:
+        """Whether a command is let in at all; it is ended by an address that cannot be."""
+        for _ in range(TRIES):
+            try:
+                self._once(code)
+            except Refused:
+                continue
+            self._send(NO_ADDRESS)
+            with suppress(Refused):
+                self._expect_ack("at no address")
+            return True
+        return False
 
     def _send(self, data: bytes) -> None:
         try:
@@ -189,7 +273,7 @@ class Bootloader:
             )
         return data
 
-    def _expect_ack(self, doing: str, tries: int = 1, refused: type[DeviceError] = DeviceError) -> None:
+    def _expect_ack(self, doing: str, tries: int = 1) -> None:
         answer = b""
         for _ in range(tries):
             answer = self._link_read(1)
@@ -197,14 +281,8 @@ class Bootloader:
                 break
         if not answer:
             raise DeviceError(f"No answer {doing}", self.where, "Check the plug and the power; start over")
-        if answer[0] == NACK and refused is ReadProtected:
-            raise ReadProtected(
-                f"The target answers, but refuses access to its memory {doing}: read-out protection is on",
-                self.where,
-                "Take the protection off with the maker's tool (that erases the chip), then flash it",
-            )
         if answer[0] == NACK:
-            raise DeviceError(f"The target refused {doing}", self.where, "Is the chip protected, or another chip?")
+            raise Refused(f"The target answered NACK {doing}", self.where, "Check plug, speed and power; start over")
         if answer[0] != ACK:
             raise DeviceError(f"Answer 0x{answer[0]:02X} makes no sense {doing}", self.where, "Check speed and wiring")
 
@@ -229,6 +307,22 @@ def identify(boot: Bootloader, product_id: int, uid_address: int = 0, uid_bytes:
             "Check which board is plugged in, and which way round the chip sits",
         )
     return Chip(found, boot.unique_identity(uid_address, uid_bytes) if uid_bytes else "", boot.version)
+
+
+def confirm(boot: Bootloader, chip: Chip, uid_address: int = 0, uid_bytes: int = 0) -> None:
+    """Make sure that the chip that was read back is the one that was identified before. DeviceError if it is not."""
+    again = Chip(boot.product_id(), boot.unique_identity(uid_address, uid_bytes) if uid_bytes else "", chip.bootloader)
+    if again == chip:
+        return
+    before, after = (c.identity or f"0x{c.product_id:03X}" for c in (chip, again))
+    if chip.identity and not again.identity and again.product_id == chip.product_id:
+        hint = "Nothing is verified. Check the plug, and flash it again"
+        raise DeviceError(f"The number {before} of the chip could not be read a second time", boot.where, hint)
+    raise DeviceError(
+        f"The chip was exchanged: {before} was identified, {after} is there after reading back",
+        boot.where,
+        "Nothing is verified. Put the board in, leave it in, and flash it again",
+    )
 
 
 def write_verified(boot: Bootloader, blocks: list[tuple[int, bytes]], pages: list[int], report: Report) -> None:

@@ -16,7 +16,16 @@ from zesty_trace.core.firmware.fit import controller_findings, image_spec
 from zesty_trace.core.firmware.image import Image, fit_findings, image_inside, pages_of
 from zesty_trace.core.firmware.targets import Target, find_target
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.devices.usart_bootloader import Bootloader, Chip, Link, blocks_of, identify, open_port, write_verified
+from zesty_trace.devices.usart_bootloader import (
+    Bootloader,
+    Chip,
+    Link,
+    blocks_of,
+    confirm,
+    identify,
+    open_port,
+    write_verified,
+)
 from zesty_trace.errors import Cancelled, DeviceError, InputError
 from zesty_trace.journey.batch import Source, provenance, refuse_simulated_on_real
 from zesty_trace.standins.launch import running
@@ -112,10 +121,12 @@ def flash_board(
             _refuse_other_chip(chip, serial, records, source)
             records.add(serial, "flashing", f"{job.image.name}: erasing and writing", "open", told)
             write_verified(boot, blocks, pages, report)
+            confirm(boot, chip, job.target.uid_address, job.target.uid_bytes)
     except DeviceError as error:
         records.add(serial, "flashed", error.message, "fail", told)
         raise
-    records.add(serial, "flashed", f"{job.image.name} verified, sha256 {job.image.sha256[:12]}", "pass", told)
+    bound = f"chip {chip.identity}" if chip.identity else "the chip has no number to tell it from another"
+    records.add(serial, "flashed", f"{job.image.name} verified, sha256 {job.image.sha256[:12]}; {bound}", "pass", told)
     report(1.0, "verified")
     return chip
 
