@@ -178,7 +178,7 @@ def test_a_stray_answer_is_told_as_what_it_is(wire: Wire) -> None:
         return data
 
     wire.after = stray
-    with pytest.raises(DeviceError, match="out of step|No answer") as error:
+    with pytest.raises(DeviceError, match=r"out of step|No answer") as error:
         boot.read(TARGET.flash_start, 4)
     assert not isinstance(error.value, ReadProtected)
     assert "rotection" not in str(error.value)

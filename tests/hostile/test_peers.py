@@ -6,16 +6,23 @@ import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager
+from datetime import date, timedelta
+from pathlib import Path
 
 import pytest
 
+from zesty_trace.cli import main
+from zesty_trace.core.bench.accuracy import Trusted, read_accuracy
 from zesty_trace.core.bench.plan import BenchPlan, BenchStep
 from zesty_trace.core.bench.run import StillLive, run_plan
 from zesty_trace.devices.instruments import Bench
 from zesty_trace.devices.scpi import ScpiLink
-from zesty_trace.errors import Cancelled, DeviceError
+from zesty_trace.errors import Cancelled, DeviceError, InputError
+from zesty_trace.journey.batch import provenance
 from zesty_trace.journey.measuring import measure_boards
+from zesty_trace.journey.trusting import must_ask, say_instrument, trusted_of
+from zesty_trace.store.records import Records
 
 Answer = Callable[[str, socket.socket], bytes | None]
 
@@ -79,6 +86,7 @@ def standard(line: str, extra: dict[str, str] | None = None) -> bytes:
         "SYST:ERR?": '0,"No error"',
         "MEAS:RES?": "4.7E3",
         "MEAS:VOLT:DC?": "+3.301E+00",
+        "OUTP?": "0",
         "MEAS:VOLT?": "0.0",
         "MEAS:CURR?": "0.0",
         **(extra or {}),
@@ -169,15 +177,17 @@ def test_a_late_answer_is_not_taken_for_the_next_one() -> None:
 class Person:
     """Hands that do what is asked and read what is given."""
 
-    def __init__(self, reading: float = 4700.0) -> None:
+    def __init__(self, reading: float = 4700.0, inlet_v: float = 0.0) -> None:
         self.asked: list[str] = []
-        self.reading = reading
+        self.reading, self.inlet_v = reading, inlet_v
 
     def do(self, sentence: str) -> None:
         self.asked.append(sentence)
 
     def read(self, sentence: str, unit: str) -> float:
         self.asked.append(sentence)
+        if "free of voltage" in sentence:
+            return self.inlet_v
         return {"Ω": self.reading, "V": 3.3, "A": 0.01}.get(unit, 0.0)
 
     def see(self, sentence: str) -> bool:
@@ -213,12 +223,13 @@ PLAN = BenchPlan(
 
 def test_a_standard_meter_is_sent_standard_commands_only() -> None:
     sent: list[str] = []
+    person = Person()
 
     def meter(line: str, _link: socket.socket) -> bytes:
         sent.append(line)
-        return standard(line)
+        off = any("free of voltage" in s for s in person.asked[-1:])
+        return standard(line, {"MEAS:VOLT:DC?": "-1.0E-3"} if off else None)
 
-    person = Person()
     with peer(meter) as address, Bench(meter=address, hands=person) as bench:
         result = run_plan(PLAN, bench, "A-001", lambda _s, _t: True)
     assert result.passed, result.summary()
@@ -232,7 +243,10 @@ def test_the_whole_plan_works_by_hand_alone() -> None:
     with Bench(hands=person) as bench:
         result = run_plan(PLAN, bench, "A-001", lambda _s, _t: True)
     assert result.passed, result.summary()
-    assert person.asked[-1].startswith("Switch the supply off")
+    assert person.asked[-2].startswith("Switch the supply off")
+    assert person.asked[-1].startswith("Is the board free of voltage?")
+    assert "0 V across J1 (3V3), read twice by a person" in result.zero
+    assert "was not measured" in result.zero
     ohms = next(k for k, s in enumerate(person.asked) if "Meter on ohms" in s)
     assert any("Switch the supply off" in s for s in person.asked[:ohms])
     assert "Connect the bench supply to J1." in person.asked
@@ -246,16 +260,23 @@ def test_instruments_that_are_not_there_are_asked_for_not_simulated() -> None:
 class Supply:
     """A standard supply: follows OUTP, holds a charge for a while, and may refuse to switch off."""
 
-    def __init__(self, stuck: bool = False, charge: int = 0) -> None:
+    def __init__(self, stuck: bool = False, charge: int = 0, shows: float | None = None, says: str = "") -> None:
         self.on, self.volt, self.stuck, self.charge = True, 12.0, stuck, charge
+        self.shows, self.says = shows, says  # what it reads whenever it is told to be off, and says of its output
+        self.told_off = False
         self.sent: list[bytes] = []
 
     def __call__(self, line: str, _link: socket.socket) -> bytes:
         self.sent.append(line)
         if line.startswith("VOLT "):
             self.volt = float(line.split()[1])
+        elif line == "OUTP?":
+            return f"{self.says or int(self.on)}\n".encode()
         elif line.startswith("OUTP"):
             self.on = self.stuck or line.endswith("ON")
+            self.told_off = line.endswith("OFF")
+        elif line == "MEAS:VOLT?" and self.shows is not None and self.told_off:
+            return f"{self.shows:.4E}\n".encode()
         elif line == "MEAS:VOLT?":
             self.charge -= 0 if self.on else 1
             return f"{self.volt if self.on or self.charge > 0 else 0.0:.4E}\n".encode()
@@ -284,6 +305,110 @@ def test_a_supply_that_does_not_switch_off_is_said_loudly(monkeypatch) -> None:
     assert not results[0].passed
 
 
+@pytest.mark.parametrize(
+    ("shows", "says"), [(-5.0, ""), (5.0, ""), (-0.31, ""), (0.0, "1"), (0.0, "ON")],
+    ids=["reads -5 V", "reads 5 V", "reads -0.31 V", "reads 0 V, says 1", "reads 0 V, says ON"],
+)  # fmt: skip
+def test_a_supply_that_ignores_off_is_not_believed(monkeypatch, shows: float, says: str) -> None:
+    monkeypatch.setattr("zesty_trace.devices.instruments.DISCHARGE_S", 0.2)
+    with peer(Supply(stuck=True, shows=shows, says=says)) as address, Bench(supply=address, hands=Person()) as bench:
+        (result,) = measure_boards(PLAN, bench, ["A-001"], None)
+    assert "MAY STILL BE ON" in result.live
+    assert not any(r.value is not None for r in result.readings)
+
+
+@pytest.mark.parametrize("inlet_v", [5.0, -5.0, 0.4, float("nan")])
+def test_a_supply_that_lies_all_through_is_found_out_at_the_board(inlet_v: float) -> None:
+    """It reads 0 V and says that it is off; a person with a meter across the inlet sees what the board has."""
+    with (
+        peer(Supply(stuck=True, shows=0.0, says="0")) as address,
+        Bench(supply=address, hands=Person(inlet_v=inlet_v)) as bench,
+    ):
+        (result,) = measure_boards(PLAN, bench, ["A-001"], None)
+    assert result.verdict == "open"
+    assert "not measured" in result.summary()
+    assert "MAY STILL BE ON" in result.live
+    assert not any(r.value is not None for r in result.readings)
+
+
+def test_the_meter_is_asked_at_the_board_more_than_once(monkeypatch) -> None:
+    monkeypatch.setattr("zesty_trace.devices.instruments.DISCHARGE_S", 0.2)
+    readings = iter(["0.0", "0.1", "4.9", *["5.0"] * 400])
+    person = Person()
+
+    def meter(line: str, _link: socket.socket) -> bytes:
+        return standard(line, {"MEAS:VOLT:DC?": next(readings)} if line == "MEAS:VOLT:DC?" else None)
+
+    with peer(meter) as address, Bench(meter=address, hands=person) as bench:
+        (result,) = measure_boards(PLAN, bench, ["A-001"], None)
+    assert result.verdict == "open"
+    assert "There are still 5.00 V across J1" in result.live
+
+
+def test_what_stays_unknown_is_written_down(tmp_path: Path) -> None:
+    with closing(Records(tmp_path)) as records:
+        records.add_boards("A", "", [1])
+        with peer(Supply(says="no idea")) as address, Bench(supply=address, hands=Person()) as bench:
+            measure_boards(PLAN, bench, ["A-001"], records, instruments=bench.instruments)
+        told = records.boards()[0].events[-1].measurement
+    assert "it does not say whether its output is off" in told.zero
+    assert "cells, was not measured" in told.zero
+    assert told.zero.startswith("Before and after: supply 0 V (3 readings")
+    assert "board 0 V across J1" in told.zero
+    assert "calibration is not known" in told.meter
+
+
+# How far a meter may be off -------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("volt", "verdict"),
+    [
+        (3.30, "pass"),
+        (3.379, "pass"),
+        (3.385, "open"),
+        (3.399, "open"),
+        (3.41, "fail"),
+        (3.215, "open"),
+        (3.19, "fail"),
+    ],
+)
+def test_limits_are_guarded_by_what_the_meter_may_be_off(volt: float, verdict: str) -> None:
+    """3.2 to 3.4 V; ±(0.5 % + 3 mV) is 0.020 V there: between 3.22 and 3.38 V it is proved (ISO 14253-1)."""
+    trusted = Trusted("a meter", volt=read_accuracy("0.5 % + 3 mV", "V"), calibrated=date(2026, 3, 1))
+    person = Person()
+    with peer(lambda line, _l: standard(line)) as address, Bench(meter=address, hands=person) as bench:
+        bench._meter.volts = lambda: 0.0 if "free of voltage" in person.asked[-1] else volt  # type: ignore[union-attr,method-assign]
+        result = run_plan(PLAN, bench, "A-001", lambda _s, _t: True, trusted=trusted)
+    assert result.verdict == verdict, result.summary()
+    assert ("too near to" in result.summary()) == (verdict == "open")
+
+
+def test_what_is_known_of_the_meter_is_asked_once_a_year_and_said_when_missing(capsys) -> None:
+    today = date(2026, 12, 2)
+    assert must_ask("", today)
+    assert "limits are not guarded" in trusted_of().words(today)
+    say_instrument("", today, volt="0.5 % + 2 mV", ohm="1% + 0.3 ohm")
+    assert not must_ask("", today + timedelta(days=300))
+    assert must_ask("", today + timedelta(days=366))
+    assert "calibration is not known" in trusted_of().words(today)
+    say_instrument("", today, calibrated="2026-03-01")
+    assert not must_ask("", date(2027, 2, 1))
+    assert must_ask("", date(2027, 12, 10))
+    assert trusted_of().due(date(2027, 12, 10))
+    assert trusted_of().off(10.0, "V") == pytest.approx(0.052)
+    assert trusted_of().off(1000.0, "Ω") == pytest.approx(10.3)
+    assert trusted_of().unknown == ("A",)
+    for field, text in (("volt", "banana"), ("volt", "60 %"), ("ohm", "1 V"), ("calibrated", "2027-01-01")):
+        with pytest.raises(InputError):
+            say_instrument("", today, **{field: text})
+    assert main(["meter", "--amps", "1 % + 5 mA"]) == 0
+    assert main(["me", "--name", "Mara", "--bench", "window bench"]) == 0
+    assert "Mara at window bench" in capsys.readouterr().out
+    told = provenance("person")
+    assert (told.who, told.bench) == ("Mara", "window bench")
+
+
 def test_power_is_off_after_cancel() -> None:
     supply = Supply()
     with peer(supply) as address, Bench(supply=address, hands=Person()) as bench, pytest.raises(Cancelled):
@@ -294,11 +419,14 @@ def test_power_is_off_after_cancel() -> None:
 def test_a_board_whose_meter_fails_is_left_open_and_the_next_is_measured() -> None:
     count = [0]
 
+    person = Person()
+
     def flaky(line: str, _link: socket.socket) -> bytes | None:
         count[0] += "MEAS" in line
-        return None if "MEAS" in line and count[0] <= 1 else standard(line)
+        off = any("free of voltage" in s for s in person.asked[-1:])
+        return None if "MEAS" in line and count[0] <= 1 else standard(line, {"MEAS:VOLT:DC?": "0"} if off else None)
 
-    with peer(flaky) as address, Bench(meter=address, hands=Person()) as bench:
+    with peer(flaky) as address, Bench(meter=address, hands=person) as bench:
         first, second = measure_boards(PLAN, bench, ["A-001", "A-002"], None)
     assert first.verdict == "open"
     assert "not measured" in first.summary()
@@ -308,7 +436,7 @@ def test_a_board_whose_meter_fails_is_left_open_and_the_next_is_measured() -> No
 def test_a_test_that_is_stopped_says_that_the_supply_may_still_be_on(monkeypatch) -> None:
     monkeypatch.setattr("zesty_trace.devices.instruments.DISCHARGE_S", 0.2)
     with peer(Supply(stuck=True)) as address, Bench(supply=address, hands=Person()) as bench:
-        bench._supply.off = lambda: None  # type: ignore[union-attr,method-assign]
+        bench._supply.off = lambda _settle: "supply off"  # type: ignore[union-attr,method-assign]
         with pytest.raises(StillLive, match="MAY STILL BE ON"):
             run_plan(PLAN, bench, "A-001", stop_at("step 4", bench))
 

@@ -155,6 +155,41 @@ def _add_object(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
     )
 
 
+def _add_bench(add: Callable[..., None]) -> None:
+    """Add the commands about who measures, and with what."""
+    add(
+        "meter",
+        boards.meter_command,
+        "how far your instruments may be off, and when they were calibrated: limits are guarded by it",
+        ("--of", {"metavar": "NAME", "help": "what *IDN? answers; without it what you read by hand"}),
+        ("--volts", {"metavar": "ACCURACY", "help": "such as '0.5 %% + 2 mV', from its sheet"}),
+        ("--ohms", {"metavar": "ACCURACY", "help": "such as '1 %% + 0.3 ohm'"}),
+        ("--amps", {"metavar": "ACCURACY", "help": "of the supply's own reading, such as '1 %% + 5 mA'"}),
+        ("--calibrated", {"metavar": "DATE", "help": "year-month-day"}),
+    )
+    add(
+        "me",
+        boards.me_command,
+        "who works here and at which bench, as the records say it",
+        ("--name", {"help": "your name"}),
+        ("--bench", {"help": "the name of the bench"}),
+    )
+
+
+def _add_records(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
+    """Add the commands about what happened to each board."""
+    add(
+        "records",
+        boards.records_command,
+        "verify the records, bring a daily copy back, take them as they are, or set up the key that signs them",
+        ("action", {"choices": ["verify", "restore", "take", "key"]}),
+        ("project", {"nargs": "?", "help": "the project folder (not for key)"}),
+        ("--backup", {"help": "restore: which copy (default: the newest)"}),
+        ("--why", {"help": "take: why other records are there than this computer has seen"}),
+    )
+    add("record", boards.record_command, "what happened to each board", project)
+
+
 def _parser() -> argparse.ArgumentParser:
     parser = argparse.ArgumentParser(
         prog="zt",
@@ -377,6 +412,7 @@ def _parser() -> argparse.ArgumentParser:
         ("--supply", {"help": "VISA address"}),
         ("--fixture", {"help": "VISA address (docs/fixture.md)"}),
     )
+    _add_bench(add)
     add(
         "coverage",
         boards.coverage_command,
@@ -384,16 +420,7 @@ def _parser() -> argparse.ArgumentParser:
         project,
         ("--variant", {"help": "fitted variant"}),
     )
-    add(
-        "records",
-        boards.records_command,
-        "verify the records, bring a daily copy back, take them as they are, or set up the key that signs them",
-        ("action", {"choices": ["verify", "restore", "take", "key"]}),
-        ("project", {"nargs": "?", "help": "the project folder (not for key)"}),
-        ("--backup", {"help": "restore: which copy (default: the newest)"}),
-        ("--why", {"help": "take: why other records are there than this computer has seen"}),
-    )
-    add("record", boards.record_command, "what happened to each board", project)
+    _add_records(add, project)
     add(
         "mark",
         sheet.mark_command,

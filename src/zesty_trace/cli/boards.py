@@ -303,6 +303,7 @@ def bench_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.devices.instruments import Bench
     from zesty_trace.journey import batch as batches
     from zesty_trace.journey.measuring import measure_boards, measure_simulated
+    from zesty_trace.journey.trusting import must_ask, trusted_of
     from zesty_trace.store.records import Records
 
     wired, folder = load(a.project)
@@ -324,7 +325,14 @@ def bench_command(a: argparse.Namespace) -> Answer:
             for sentence in plan.setup if hands is None else ():
                 print(sentence, file=sys.stderr)
             with Bench(a.meter or "", a.supply or "", a.fixture or "", hands) as bench:
-                results = measure_boards(plan, bench, serials, records, design=design, instruments=bench.instruments)
+                trusted = trusted_of(*bench.names)
+                print(trusted.words(date.today()), file=sys.stderr)
+                if must_ask(bench.names[0], date.today()):
+                    said = f" --of '{bench.names[0]}'" if bench.names[0] else ""
+                    print(f"When was the meter calibrated? zt meter{said} --calibrated DATE", file=sys.stderr)
+                results = measure_boards(
+                    plan, bench, serials, records, design=design, instruments=bench.instruments, trusted=trusted
+                )
     source = "simulated" if a.simulate else "real"
     data = [
         {
@@ -334,6 +342,7 @@ def bench_command(a: argparse.Namespace) -> Answer:
             "source": source,
             "summary": r.summary(),
             "live": r.live,
+            "zero": r.zero,
             "readings": [x.as_dict() for x in r.readings],
         }
         for r in results
@@ -343,15 +352,46 @@ def bench_command(a: argparse.Namespace) -> Answer:
         f"{r.serial}  {r.verdict.upper() if r.verdict != 'pass' else 'pass'}{mark}  {r.summary()}" for r in results
     )
     good = sum(r.passed for r in results)
+    zero = {r.zero: r.serial for r in results if r.zero}
+    text += "".join(f"\n{serial}, 0 V: {how}" for how, serial in zero.items()) if not a.simulate else ""
     for r in results:
         if r.live:
             print(r.live, file=sys.stderr)
     return (FINE if good == len(results) else FOUND), data, f"{text}\n{good} of {len(results)} passed{mark}"
 
 
+def meter_command(a: argparse.Namespace) -> Answer:
+    """Show or say how far instruments may be off, and when they were calibrated."""
+    from msgspec import to_builtins
+
+    from zesty_trace.journey.trusting import say_instrument, trusted_of
+    from zesty_trace.store.bench import BY_HAND, load_instruments
+
+    today, name = date.today(), a.of or BY_HAND
+    said = {"volt": a.volts or "", "ohm": a.ohms or "", "amp": a.amps or "", "calibrated": a.calibrated or ""}
+    if any(said.values()):
+        say_instrument(name, today, **said)
+    known = load_instruments()
+    lines = [trusted_of("" if n == BY_HAND else n, "" if n == BY_HAND else n).words(today) for n in known]
+    text = "\n".join(lines) or "Nothing is known of your instruments: limits are not guarded by what they may be off."
+    return FINE, {n: to_builtins(i) for n, i in known.items()}, text
+
+
+def me_command(a: argparse.Namespace) -> Answer:
+    """Show or set who works here and at which bench, as records say it."""
+    from zesty_trace.store.own import keep_person, person
+
+    found = person()
+    if a.name is not None or a.bench is not None:
+        found = keep_person(found.name if a.name is None else a.name, found.bench if a.bench is None else a.bench)
+    how = "" if found.said else " (the system's name for you: set yours with --name)"
+    at = f" at {found.bench}" if found.bench else ", at a bench without a name"
+    return FINE, {"name": found.name, "bench": found.bench, "said": found.said}, f"{found.name}{how}{at}"
+
+
 def coverage_command(a: argparse.Namespace) -> Answer:
     """Say what the test plan would notice, and what not."""
-    from zesty_trace.core.bench.coverage import cover
+    from zesty_trace.core.bench.coverage import cover, say_methods
 
     wired, _ = load(a.project)
     design = wired.design
@@ -374,16 +414,27 @@ def coverage_command(a: argparse.Namespace) -> Answer:
         "faults": len(found.trials),
         "noticed": noticed,
         "share": found.share,
-        "by_sort": {s: {"noticed": n, "of": m} for s, (n, m) in found.by_sort().items()},
+        "electric_share": found.electric_share,
+        "by_method": found.by_method(),
+        "by_sort": {
+            s: {"noticed": n, "of": m, "by_method": found.by_method(s)} for s, (n, m) in found.by_sort().items()
+        },
         "not_noticed": {p: [str(f) for f in faults] for p, faults in found.unnoticed().items()},
         "trials": [
-            {"sort": t.sort, "fault": str(t.fault), "part": t.part, "noticed_by": t.noticed_by} for t in found.trials
+            {"sort": t.sort, "fault": str(t.fault), "part": t.part, "noticed_by": t.noticed_by, "method": t.method}
+            for t in found.trials
         ],
     }
     lines = [
         f"{noticed} of {len(found.trials)} single faults would be noticed ({found.share:.0%}), by {found.steps} steps"
     ]
-    lines += [f"  {sort:12} {n:4} of {m}" for sort, (n, m) in found.by_sort().items()]
+    lines += [
+        f"  {sort:12} {n:4} of {m:4}, {say_methods(found.by_method(sort))}" for sort, (n, m) in found.by_sort().items()
+    ]
+    lines.append(
+        f"By meter and supply alone {found.electric_share:.0%}; {say_methods(found.by_method())}. What needs the "
+        "board's own program is noticed only once you have written that program (docs/fixture.md)."
+    )
     if found.unreached:
         lines.append(f"No probe reaches: {', '.join(found.unreached)}")
     lines += ["Not noticed:"]

@@ -15,7 +15,7 @@ from contextlib import suppress
 from types import TracebackType
 from typing import Protocol
 
-from zesty_trace.core.bench.plan import BenchStep
+from zesty_trace.core.bench.plan import BenchStep, Inlet
 from zesty_trace.core.bench.run import OFF_V
 from zesty_trace.core.quantities import say
 from zesty_trace.devices.scpi import ScpiLink
@@ -25,6 +25,8 @@ from zesty_trace.names import scpi_string
 DISCHARGE_S = 10.0
 SETTLE_S = 0.2
 STABLE, STABLE_S = 0.01, 20.0
+ZERO_READINGS = 3  # in a row, of which each must be near 0 V
+NO_INLET = "What is behind a diode or a switch, and in cells, was not measured"
 
 
 class Hands(Protocol):
@@ -63,6 +65,7 @@ class Supply:
 
     def __init__(self, address: str) -> None:
         self.link = ScpiLink(address)
+        self._says_output = True
 
     def on(self, volt: float, limit_a: float) -> None:
         """Set voltage and limit, then switch on."""
@@ -74,16 +77,45 @@ class Supply:
         """Return volts and amperes now."""
         return self.link.number("MEAS:VOLT?"), self.link.number("MEAS:CURR?")
 
-    def off(self) -> None:
-        """Switch off, and wait until there is next to no voltage left. DeviceError if it cannot be told."""
+    def off(self, settle_s: float = SETTLE_S) -> str:
+        """Switch off, and wait until there is next to no voltage of either sign left.
+
+        Return how that is known. DeviceError if it is not so, or cannot be told.
+        """
         self.link.tell("OUTP OFF")
-        end = time.monotonic() + DISCHARGE_S
-        while (volt := self.link.number("MEAS:VOLT?")) > OFF_V:
-            if time.monotonic() > end:
-                raise DeviceError(
-                    f"There are still {say(volt, 'V')} on the supply", self.link.resource, "Discharge the board"
-                )
-            time.sleep(SETTLE_S)
+        volt = near_zero(lambda: self.link.number("MEAS:VOLT?"), "on the supply", self.link.resource, settle_s)
+        answer = self._output()
+        if answer == "on":
+            hint = "Switch it off by hand, and pull its plug"
+            raise DeviceError("The supply says that its output is still on", self.link.resource, hint)
+        told = "its output off by its own word" if answer == "off" else "it does not say whether its output is off"
+        return f"supply {say(volt, 'V')} ({ZERO_READINGS} readings, {told})"
+
+    def _output(self) -> str:
+        """Return on or off as the supply says itself; "" if it does not."""
+        if not self._says_output:
+            return ""
+        try:
+            answer = self.link.ask("OUTP?").strip().upper()
+        except DeviceError:
+            self._says_output = False
+            return ""
+        return {"0": "off", "OFF": "off", "1": "on", "ON": "on"}.get(answer, "")
+
+
+def near_zero(take: Callable[[], float], where: str, resource: str, settle_s: float) -> float:
+    """Return the largest of three readings in a row that are near 0 V, of either sign; wait for them a while.
+
+    DeviceError if they do not come.
+    """
+    end, last = time.monotonic() + DISCHARGE_S, [take()]
+    while len(last) < ZERO_READINGS or max(map(abs, last)) > OFF_V:
+        if time.monotonic() > end and len(last) == ZERO_READINGS:
+            volt = max(last, key=abs)
+            raise DeviceError(f"There are still {say(volt, 'V')} {where}", resource, "Discharge the board")
+        time.sleep(settle_s if abs(last[-1]) <= OFF_V else SETTLE_S)
+        last = [*last[1 - ZERO_READINGS :], take()]
+    return max(last, key=abs)
 
 
 class Fixture:
@@ -169,6 +201,12 @@ class Bench:
             raise
         self._prepared = False
         self._fed = self._pressed = ""
+
+    @property
+    def names(self) -> tuple[str, str]:
+        """What meter and supply call themselves; "" where a person reads."""
+        meter, supply = (d.link.identity if d is not None else "" for d in (self._meter, self._supply))
+        return meter, supply
 
     @property
     def instruments(self) -> list[str]:
@@ -280,13 +318,46 @@ class Bench:
         volt = self._person().read("What voltage does the supply show?", "V")
         return volt, self._person().read("What current does the supply show?", "A")
 
-    def power_off(self) -> None:
-        """Switch the supply off and wait until the board is discharged."""
+    def power_off(self, inlets: tuple[Inlet, ...] = (), ground: str = "") -> str:
+        """Switch the supply off and wait until the board is discharged: at the supply, then across its inlets.
+
+        The supply is not believed alone: the meter, or a person with one, says what the board itself has.
+        """
         self._fed = ""
         if self._supply:
-            self._supply.off()
+            said = [self._supply.off(self._settle_s)]
         else:
             self._person().do("Switch the supply off, and wait until nothing glows and it shows 0 V.")
+            said = ["supply 0 V by a person's word"]
+        if not inlets:
+            return f"{said[0]}."
+        measured = inlets if self._fixture and self._meter else inlets[:1]
+        said += [self._zero_at(inlet, ground) for inlet in measured]
+        left = ", ".join(i.ref for i in inlets[len(measured) :])
+        unknown = f"not measured at {left}. {NO_INLET}" if left else NO_INLET
+        return f"{'; '.join(said)}. {unknown[0].upper()}{unknown[1:]}."
+
+    def _zero_at(self, inlet: Inlet, ground: str) -> str:
+        """Prove that a board has no voltage at an inlet; return how. DeviceError if it has."""
+        where = f"across {inlet.ref} ({inlet.net})"
+        if self._meter and self._fixture:
+            self._fixture.probe(inlet.net, ground)
+            volt = near_zero(self._meter.volts, where, self._meter.link.resource, self._settle_s)
+            return f"board {say(volt, 'V')} {where}, {ZERO_READINGS} readings of the meter"
+        red, black = inlet.probe or inlet.net, inlet.ground_probe or ground
+        probes = f"Red on {red} ({inlet.net}), black on {black} ({ground})"
+        if self._meter:
+            self._person().do(f"Is the board free of voltage? {probes}. Hold still.")
+            volt = near_zero(self._meter.volts, where, self._meter.link.resource, self._settle_s)
+            return f"board {say(volt, 'V')} {where}, {ZERO_READINGS} readings of the meter"
+        volt = self._person().read(
+            f"Is the board free of voltage? Meter on DC volts. {probes}. Read it, read it again after two seconds, "
+            "and type the larger one.",
+            "V",
+        )
+        if not abs(volt) <= OFF_V:
+            raise DeviceError(f"There are still {say(volt, 'V')} {where}", "board", "Discharge it, and find out why")
+        return f"board {say(volt, 'V')} {where}, read twice by a person"
 
     def switch(self, step: BenchStep) -> None:
         """Have the board's test program switch outputs and lights."""

@@ -5,10 +5,12 @@ from __future__ import annotations
 import tempfile
 from collections.abc import Iterable
 from contextlib import ExitStack
+from datetime import date
 from pathlib import Path
 
 from msgspec.structs import asdict
 
+from zesty_trace.core.bench.accuracy import EXACT, NOT_KNOWN, Trusted
 from zesty_trace.core.bench.failed import FailedBoard, failed_findings
 from zesty_trace.core.bench.plan import BenchPlan, make_plan
 from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
@@ -35,18 +37,20 @@ def measure_boards(
     design: Design | None = None,
     source: Source = "real",
     instruments: list[str] | None = None,
+    trusted: Trusted = NOT_KNOWN,
 ) -> list[BoardResult]:
     """Run the plan on boards one after the other, recording each as it ends.
 
-    A board that cannot be measured is left open.
+    A board that cannot be measured is left open. Limits are guarded by how far readings may be off, where it is known.
     """
     results = []
+    meter = trusted.words(date.today())
     for k, serial in enumerate(serials):
 
         def part(share: float, text: str, k: int = k) -> bool:
             return report((k + share) / len(serials), text)
 
-        result = run_plan(plan, bench, serial, part)
+        result = run_plan(plan, bench, serial, part, trusted=trusted)
         results.append(result)
         if records:
             told = MeasureTold(
@@ -54,6 +58,8 @@ def measure_boards(
                 plan=plan.checksum,
                 plan_variant=plan.variant,
                 instruments=tuple(instruments or ()),
+                zero=result.zero,
+                meter=meter,
                 readings=tuple(ReadingTold(**r.as_dict()) for r in result.readings),
             )
             records.add(serial, "measured", result.summary(), result.verdict, told)
@@ -84,7 +90,7 @@ def measure_simulated(
         path.write_bytes(pack(wired))
         said = stack.enter_context(running("instruments", "--wired", str(path), "--variant", variant, *options))
         bench = stack.enter_context(Bench(said["meter"], said["supply"], said["fixture"], settle_s=0.0))
-        return measure_boards(plan, bench, serials, records, report, design, "simulated", bench.instruments)
+        return measure_boards(plan, bench, serials, records, report, design, "simulated", bench.instruments, EXACT)
 
 
 def bench_findings(boards: Iterable[BoardRecord], wanted: Wanted | None = None) -> list[Finding]:

@@ -47,14 +47,21 @@ class ReadingTold(msgspec.Struct, frozen=True, kw_only=True):
     passed: bool = False
     text: str = ""
     measured: bool = True
+    off: float = 0.0
+    near: bool = False
 
 
 class MeasureTold(Told, frozen=True, kw_only=True, omit_defaults=True):
-    """By which plan (its checksum), for which variant and with what a board was measured, and what was read."""
+    """By which plan (its checksum), for which variant and with what a board was measured, and what was read.
+
+    `zero` says how 0 V was proved before and after, `meter` how far readings may be off and since when that is known.
+    """
 
     plan: str = ""
     plan_variant: str = ""
     instruments: tuple[str, ...] = ()
+    zero: str = ""
+    meter: str = ""
     readings: tuple[ReadingTold, ...] = ()
 
 

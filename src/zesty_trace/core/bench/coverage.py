@@ -10,12 +10,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from dataclasses import replace as replace_plan
 from itertools import combinations
 
 from msgspec.structs import replace
 
 from zesty_trace.core.bench.direct import DirectBench
-from zesty_trace.core.bench.plan import BenchPlan, make_plan
+from zesty_trace.core.bench.plan import BenchPlan, BenchStep, make_plan
 from zesty_trace.core.bench.run import run_plan
 from zesty_trace.core.bench.simulated import SimulatedBoard
 from zesty_trace.core.board.copper import board_pads, pad_shape, pattern_of
@@ -29,6 +30,8 @@ from zesty_trace.errors import Cancelled
 BRIDGE_MM = 0.6
 BOARDS = ("cover-1", "cover-2")
 KINDS = ("missing", "open", "bridged", "reversed", "wrong value", "supply")
+# Meter and supply; counting lights that shine; only once the user has written the board's test program.
+METHODS = ("electric", "by eye", "own program")
 _TURNS = ("soic", "quad", "dip")
 FACTORS = (10.0, 0.1)
 
@@ -41,6 +44,7 @@ class Trial:
     fault: Fault
     part: str
     noticed_by: str = ""
+    method: str = ""  # one of METHODS: the first that notices it
 
     @property
     def noticed(self) -> bool:
@@ -69,6 +73,19 @@ class Coverage:
             for sort in KINDS
             if (of := [t for t in self.trials if t.sort == sort])
         }
+
+    def by_method(self, sort: str = "") -> dict[str, int]:
+        """Return method -> faults that it notices and none before it does; of one sort, or of all.
+
+        What is seen by eye needs the board's own program as well, to light the lights.
+        """
+        of = [t for t in self.trials if t.noticed and sort in ("", t.sort)]
+        return {method: sum(t.method == method for t in of) for method in METHODS}
+
+    @property
+    def electric_share(self) -> float:
+        """The share of faults that meter and supply notice without a program of the user's, 0 to 1."""
+        return self.by_method()["electric"] / len(self.trials) if self.trials else 0.0
 
     def unnoticed(self) -> dict[str, list[Fault]]:
         """Return part -> the faults that would not be noticed, most of them first."""
@@ -105,27 +122,61 @@ def cover(
     design = wired.design
     fitted = wired.with_design(design.fitted(variant))
     plan = plan or make_plan(wired, variant)
+    parts = {method: _part_of(plan, method) for method in METHODS}
     chosen = list(campaign(fitted) if trials is None else trials)
     done = []
     for k, trial in enumerate(chosen):
         if not report(k / max(1, len(chosen)), f"fault {k + 1} of {len(chosen)}: {trial.fault}"):
             raise Cancelled
-        done.append(_tried(trial, plan, fitted))
+        done.append(_tried(trial, parts, fitted))
     return Coverage(variant, tuple(done), len(plan.steps), plan.unreached)
 
 
-def _tried(trial: Trial, plan: BenchPlan, wired: Wired) -> Trial:
-    noticed = ""
+def say_methods(counts: dict[str, int]) -> str:
+    """Return in words how many faults each method notices first."""
+    return ", ".join(f"{n} {method}" for method, n in counts.items() if n) or "none"
+
+
+def method_of(step: BenchStep) -> str:
+    """Return by what a step notices something: electric, by eye, or only with a program that the user must write."""
+    if step.kind == "lights":
+        return "by eye"
+    program = step.kind in ("bus", "controller", "device") or step.drive or step.lit
+    return "own program" if program else "electric"
+
+
+def _part_of(plan: BenchPlan, method: str) -> BenchPlan:
+    """Return the steps of a plan by one method, with the power on that the others need."""
+    mine = [s for s in plan.steps if method_of(s) == method]
+    if method != "electric" and mine:
+        mine = [*(s for s in plan.steps if s.kind == "power on" and s.feed == mine[0].feed), *mine]
+    return replace_plan(plan, steps=tuple(mine))
+
+
+def _tried(trial: Trial, parts: dict[str, BenchPlan], wired: Wired) -> Trial:
     if _without_current(trial.fault, wired):
         return trial
+    first = ""
+    methods: list[str] = []
     for serial in BOARDS:
-        board = SimulatedBoard(wired, serial, trial.fault)
-        result = run_plan(plan, DirectBench(board, plan), serial, quiet, until_failure=True)
-        if result.verdict != "fail":
+        noticed, method = _noticed(trial, parts, wired, serial)
+        if not method:
             return trial
-        bad = result.main_failure
-        noticed = noticed or (bad.step.title if bad else "")
-    return Trial(trial.sort, trial.fault, trial.part, noticed)
+        first, methods = first or noticed, [*methods, method]
+    return Trial(trial.sort, trial.fault, trial.part, first, max(methods, key=METHODS.index))
+
+
+def _noticed(trial: Trial, parts: dict[str, BenchPlan], wired: Wired, serial: str) -> tuple[str, str]:
+    """Return the step and the method that notice a fault on one board; "" if none does."""
+    for method, part in parts.items():
+        if not part.steps:
+            continue
+        board = SimulatedBoard(wired, serial, trial.fault)
+        result = run_plan(part, DirectBench(board, part), serial, quiet, until_failure=True)
+        if result.verdict == "fail":
+            bad = result.main_failure
+            return bad.step.title if bad else "", method
+    return "", ""
 
 
 def _without_current(fault: Fault, wired: Wired) -> bool:

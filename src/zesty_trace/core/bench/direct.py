@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from zesty_trace.core.bench.plan import BenchPlan, BenchStep
+from zesty_trace.core.bench.plan import BenchPlan, BenchStep, Inlet
 from zesty_trace.core.bench.simulated import SimulatedBoard
 
 
@@ -45,10 +45,11 @@ class DirectBench:
         """Volts and amperes."""
         return self.board.supply_v, self.board.supply_a
 
-    def power_off(self) -> None:
+    def power_off(self, inlets: tuple[Inlet, ...] = (), ground: str = "") -> str:
         """Switch the supply off."""
         self.board.power_off()
         self.board.switch(frozenset(), False)
+        return ""
 
     def switch(self, step: BenchStep) -> None:
         """Switch outputs and lights."""

@@ -93,6 +93,16 @@ class BenchStep:
 
 
 @dataclass(frozen=True)
+class Inlet:
+    """A place where the board is fed: the connector, its net, and where probes touch that and ground."""
+
+    ref: str
+    net: str
+    probe: str = ""
+    ground_probe: str = ""
+
+
+@dataclass(frozen=True)
 class BenchPlan:
     """All steps for one variant, what must be plugged in for them, and what no step can see."""
 
@@ -105,6 +115,15 @@ class BenchPlan:
     setup: tuple[str, ...] = ()
     unreached: tuple[str, ...] = ()
     checksum: str = field(default="", compare=False)
+
+    @property
+    def inlets(self) -> tuple[Inlet, ...]:
+        """Where the plan feeds the board, the first place first: there it is proved to have no voltage."""
+        found = {
+            s.feed: Inlet(s.feed, s.net, s.probe, s.other_probe) for s in reversed(self.steps) if s.kind == "power on"
+        }
+        first = [i for i in found.values() if i.net == self.supply_net]
+        return (*first, *(i for i in reversed(found.values()) if i.net != self.supply_net))
 
 
 def supply_entry(wired: Wired) -> str:

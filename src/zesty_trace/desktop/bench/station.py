@@ -355,9 +355,12 @@ class BenchStation(Station):
             self.coverage_text.setText("The design has changed meanwhile. Press “What it notices” to start again.")
             return
         sorts = ", ".join(f"{sort} {n} of {m}" for sort, (n, m) in found.by_sort().items())
+        by = found.by_method()
         self.coverage_text.setText(
             f"{sum(t.noticed for t in found.trials)} of {len(found.trials)} single faults would be noticed "
-            f"({found.share:.0%}): {sorts}. Capacitors carry no direct current, so most of what can be wrong with "
+            f"({found.share:.0%}): {sorts}. By meter and supply alone it is {found.electric_share:.0%}: "
+            f"{by['own program']} more only with the test program that you write for the board, {by['by eye']} more "
+            "by counting lights. Capacitors carry no direct current, so most of what can be wrong with "
             "them is not seen." + (f" No probe reaches {', '.join(found.unreached)}." if found.unreached else "")
         )
         fill(
