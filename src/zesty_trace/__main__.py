@@ -37,6 +37,13 @@ def _print(options: argparse.Namespace) -> int:
 
 def main() -> int:
     """Start the window."""
+    from zesty_trace.cli.terminal import shown
+
+    with shown():
+        return _main()
+
+
+def _main() -> int:
     parser = argparse.ArgumentParser(prog="zesty-trace", description="From a proven prototype to tested boards.")
     commands = parser.add_subparsers(dest="command")
     demo = commands.add_parser("demo", help="open the demo project")

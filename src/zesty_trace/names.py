@@ -20,7 +20,7 @@ REVISION = re.compile(r"[A-Za-z0-9](?:[A-Za-z0-9 _.\-]{0,14}[A-Za-z0-9_])?\Z")
 IDENTIFIER = re.compile(r"[A-Za-z0-9_](?:[A-Za-z0-9_.\-]{0,62}[A-Za-z0-9_\-])?\Z")
 PIN = re.compile(r"[A-Za-z0-9_+\-/.#~]{1,16}\Z")
 FILE = re.compile(r"[\w](?:[\w .()+\-]{0,118}[\w)])?\Z")
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_FORMULA = ("=", "+", "-", "@", "\t", "\r", "\n")
 _NUMBER = re.compile(r"[-+]?\d+(?:\.\d+)?(?:[eE][-+]?\d+)?\Z")
 _PRINTABLE_ASCII = re.compile(r"[ -~]*\Z")
 
@@ -74,14 +74,21 @@ def csv_cell(text: object) -> str:
     A leading = + - or @ gets an apostrophe, numbers do not.
     """
     cell = str(text)
-    if cell.lstrip("'").startswith(_FORMULA) and not _NUMBER.match(cell):
-        return "'" + cell
-    return cell
+    return "'" + cell if _is_formula(cell) and not _NUMBER.match(cell) else cell
+
+
+def _is_formula(cell: str) -> bool:
+    """Whether a spreadsheet may take a cell for a formula: by its first sign, in any width, behind any blank."""
+    bare = cell.lstrip("'")
+    if bare[:1] in ("\t", "\r", "\n"):
+        return True
+    first = next((c for c in bare if not c.isspace() and unicodedata.category(c) not in ("Cf", "Cc")), "")
+    return unicodedata.normalize("NFKC", first)[:1] in _FORMULA if first else False
 
 
 def from_csv_cell(cell: str) -> str:
     """Return what csv_cell was given."""
-    return cell[1:] if cell[:1] == "'" and cell.lstrip("'").startswith(_FORMULA) else cell
+    return cell[1:] if cell[:1] == "'" and _is_formula(cell) else cell
 
 
 def csv_text(rows: object) -> str:

@@ -15,6 +15,7 @@ from zesty_trace import __version__, logs
 from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, quoting, scheduling, sheet
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
+from zesty_trace.cli.terminal import shown
 from zesty_trace.errors import Cancelled, ZestyError
 
 VALUED = ("--project", "--like", "--height", "--density")  # options of `zt package` that take a value
@@ -446,6 +447,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit status."""
     parser = _parser()
     _complete(parser)
+    with shown():
+        return _main(parser, arguments)
+
+
+def _main(parser: argparse.ArgumentParser, arguments: Sequence[str] | None) -> int:
     options = parser.parse_args(_options_first(sys.argv[1:] if arguments is None else arguments))
     try:
         outcome = _outcome(options)

@@ -12,6 +12,7 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from zesty_trace.cli.common import FINE, FOUND, Answer, edit, load, say_findings, verdict
+from zesty_trace.cli.terminal import progress
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design
 from zesty_trace.core.design.variants import known_variant
@@ -399,13 +400,11 @@ def coverage_command(a: argparse.Namespace) -> Answer:
     known_variant(design, variant, "--variant")
 
     def report(share: float, text: str) -> bool:
-        if sys.stderr.isatty():
-            print(f"\r{share:4.0%} {text[:60]:60}", end="", file=sys.stderr, flush=True)
+        progress(f"{share:4.0%} {text[:60]}")
         return True
 
     found = cover(wired, variant, report)
-    if sys.stderr.isatty():
-        print(file=sys.stderr)
+    progress("")
     noticed = sum(t.noticed for t in found.trials)
     data = {
         "variant": variant,

@@ -16,7 +16,7 @@ from zesty_trace.core.catalogue.land_patterns import land_pattern
 from zesty_trace.core.catalogue.lands.check import check_package
 from zesty_trace.errors import InputError
 from zesty_trace.files import names_inside, read_given, read_inside, text_of
-from zesty_trace.names import suggest
+from zesty_trace.names import check_text, shorten, suggest
 
 PACKAGES = "packages"  # the folder of the user's own ones
 
@@ -104,10 +104,29 @@ def read_kinds(path: Path, base: Catalogue) -> dict[str, Kind]:
     return kinds_of(read_given(path, "parts"), path.name, base)
 
 
+def _check_texts(entry: Kind | PackageSpec, where: str) -> None:
+    """Refuse an entry that has a text with control characters anywhere. InputError."""
+
+    def walk(value: object) -> None:
+        if isinstance(value, str):
+            check_text(value, where)
+        elif isinstance(value, dict):
+            for key, item in value.items():
+                walk(key)
+                walk(item)
+        elif isinstance(value, list | tuple):
+            for item in value:
+                walk(item)
+
+    walk(msgspec.to_builtins(entry))
+
+
 def kinds_of(data: bytes, name: str, base: Catalogue) -> dict[str, Kind]:
     """Return the part kinds that a file of this name holds. InputError with file and entry."""
     text = text_of(data, name)
     fresh = read_entries(text, name, Kind)
+    for kind in fresh.values():
+        _check_texts(kind, f"{name} [{shorten(kind.id)}]")
     check_kinds(fresh, base.packages, name, text)
     return fresh
 
@@ -115,6 +134,8 @@ def kinds_of(data: bytes, name: str, base: Catalogue) -> dict[str, Kind]:
 def packages_of(data: bytes, name: str) -> dict[str, PackageSpec]:
     """Return the packages that a file of this name holds, each with a land pattern. InputError with file and entry."""
     fresh = read_entries(text_of(data, name), name, PackageSpec)
+    for package in fresh.values():
+        _check_texts(package, f"{name} [{shorten(package.id)}]")
     for spec in fresh.values():
         check_package(spec, name)
     return fresh

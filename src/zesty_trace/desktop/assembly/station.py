@@ -15,6 +15,7 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
+from zesty_trace.desktop.kit.text import rich
 from zesty_trace.desktop.kit.widgets import button, card, fill, label, lines_of, row, table
 from zesty_trace.desktop.layout.canvas import BoardCanvas
 from zesty_trace.desktop.layout.painter import BoardView
@@ -310,7 +311,7 @@ class AssemblyStation(Station):
         plot.plot(run.time_s, run.air_c, pen=pg.mkPen(t.lemon, width=1.5), name="air")
         plot.plot(run.time_s, run.board_c, pen=pg.mkPen(t.copper, width=3), name="board")
         if run.slowest:
-            plot.plot(run.time_s, run.slowest_c, pen=pg.mkPen(t.teal, width=1.5), name=f"{run.slowest}, slowest")
+            plot.plot(run.time_s, run.slowest_c, pen=pg.mkPen(t.teal, width=1.5), name=f"{rich(run.slowest)}, slowest")
         for level, text in ((window.liquidus_c, "melts"), (window.peak_max_c, "most")):
             line = pg.InfiniteLine(
                 level,

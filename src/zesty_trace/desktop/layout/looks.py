@@ -8,6 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QButtonGroup, QComboBox, QPushButton, QWidget
 
 from zesty_trace.core.design.model import COPPER, LayerName
+from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import lines_of, row
 from zesty_trace.desktop.layout.measuring import GRIDS
 
@@ -36,8 +37,8 @@ class Looks(QWidget):
         self.intents: dict[Intent, QPushButton] = {}
         group = QButtonGroup(self)
         group.setExclusive(True)
-        for intent, (title, keys, tip) in INTENTS.items():
-            made = self._button(title, f"{tip} ({keys})", intent == "place")
+        for intent, (title, keys, said) in INTENTS.items():
+            made = self._button(title, f"{said} ({keys})", intent == "place")
             group.addButton(made)
             made.clicked.connect(lambda _on, i=intent: self.turned.emit(i))
             self.intents[intent] = made
@@ -93,11 +94,11 @@ class Looks(QWidget):
         pitch = GRIDS.get(text)
         self.gridded.emit(pitch or GRIDS["0.1 mm"], pitch is not None)
 
-    def _button(self, text: str, tip: str, on: bool) -> QPushButton:
+    def _button(self, text: str, said: str, on: bool) -> QPushButton:
         made = QPushButton(text)
         made.setCheckable(True)
         made.setChecked(on)
-        made.setToolTip(tip)
+        made.setToolTip(tip(said))
         return made
 
     def toggle(self, text: str, tip: str, on: bool = True) -> QPushButton:

@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QSpinBox,
     QVBoxLayout,
     QWidget,
@@ -101,7 +100,7 @@ class BatchPage(QWidget):
                 box = count(0, 0, MOST_BOARDS, f"Boards {variant}".strip())
                 box.editingFinished.connect(self._set_boards)
                 self.counts[variant] = box
-                self._boards.addWidget(QLabel(f"Boards {variant}".strip()))
+                self._boards.addWidget(label(f"Boards {variant}".strip()))
                 self._boards.addWidget(box)
             self.sum = label("", "muted")
             self._boards.addWidget(self.sum)

@@ -15,6 +15,7 @@ from zesty_trace.core.wording.completing import completions
 from zesty_trace.core.wording.sentences import understand
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.say_line import SayLine
+from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import card, label, lines_of, row
 from zesty_trace.desktop.project.station import Station
 from zesty_trace.desktop.schematic import edits
@@ -109,7 +110,7 @@ class SchematicStation(Station):
         self.find_box = FindBox(lambda: self.session.wired)
         self.find_box.chosen.connect(self.model.light)
         self.shelf = QPushButton(DRAWERS["shelf"].title)
-        self.shelf.setToolTip(f"Find a part by words and put it on the sheet ({DRAWERS['shelf'].keys})")
+        self.shelf.setToolTip(tip(f"Find a part by words and put it on the sheet ({DRAWERS['shelf'].keys})"))
         self.shelf.setObjectName("chip")
         self.shelf.setCheckable(True)
         self.shelf.clicked.connect(lambda on: self._toggled("shelf", on))

@@ -7,6 +7,7 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PySide6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.kit.text import tip
 from zesty_trace.stations import SPEC, STATIONS
 
 
@@ -102,7 +103,7 @@ class JourneyTrace(QWidget):
         k = self._at(event.position().x())
         count = self.counts.get(STATIONS[k], 0)
         text = f"{SPEC[STATIONS[k]].title} (Ctrl+{k + 1})" + (f": {count} to deal with" if count else "")
-        QToolTip.showText(event.globalPosition().toPoint(), text, self)
+        QToolTip.showText(event.globalPosition().toPoint(), tip(text), self)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Left and right go along the trace."""

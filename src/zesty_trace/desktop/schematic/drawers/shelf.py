@@ -16,6 +16,7 @@ from zesty_trace.core.schematic.amend import plain_symbol
 from zesty_trace.core.schematic.sheet import PlacedSymbol, Sheet
 from zesty_trace.core.schematic.strips import extent
 from zesty_trace.desktop.kit import theme
+from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, label, row
 from zesty_trace.desktop.schematic import edits as sheet_edits
 from zesty_trace.desktop.schematic.canvas import KIND_FORMAT
@@ -103,7 +104,7 @@ class ShelfDrawer(Drawer):
         for kind in self._kinds:
             item = QListWidgetItem(kind.title)
             item.setData(Qt.ItemDataRole.UserRole, kind.id)
-            item.setToolTip(f"{kind.title}: {kind.id}")
+            item.setToolTip(tip(f"{kind.title}: {kind.id}"))
             self.found.addItem(item)
         none = "No kind has these words. Another word, or make it yourself under “Make a part”."
         self.counted.setText(f"{len(self._kinds)} kinds" if self._kinds else none)

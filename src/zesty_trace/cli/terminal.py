@@ -1,0 +1,81 @@
+"""The one door to a terminal: what is not ours is shown, never sent. No control or invisible character gets through."""
+
+from __future__ import annotations
+
+import sys
+import unicodedata
+from collections.abc import Iterator
+from contextlib import contextmanager
+from io import TextIOBase
+from typing import TextIO
+
+KEPT = "\n\t"
+# Controls, formats (those of direction among them), halves, private and unassigned ones, separators of lines.
+_SHOWN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
+
+
+def printable(text: str) -> str:
+    r"""Return a text in which whatever cannot be seen stands as its number, as JSON writes it.
+
+    >>> printable("a\x1b[2Jb\u202e")
+    'a\\u001b[2Jb\\u202e'
+    """
+    if text.isprintable():
+        return text
+    return "".join(c if c in KEPT or unicodedata.category(c) not in _SHOWN else _number(c) for c in text)
+
+
+def _number(char: str) -> str:
+    if ord(char) < 0x10000:
+        return f"\\u{ord(char):04x}"
+    high, low = divmod(ord(char) - 0x10000, 0x400)
+    return f"\\u{0xD800 + high:04x}\\u{0xDC00 + low:04x}"
+
+
+class Shown(TextIOBase):
+    """A stream through which a command prints."""
+
+    def __init__(self, under: TextIO) -> None:
+        super().__init__()
+        self.under = under
+
+    def write(self, text: str) -> int:
+        """Write what can be seen of a text."""
+        self.under.write(printable(text))
+        return len(text)
+
+    def flush(self) -> None:
+        """Pass on what was written."""
+        self.under.flush()
+
+    def isatty(self) -> bool:
+        """Whether somebody looks on."""
+        return self.under.isatty()
+
+    def fileno(self) -> int:
+        """Return the descriptor below."""
+        return self.under.fileno()
+
+    @property
+    def encoding(self) -> str:  # type: ignore[override]
+        """The encoding below."""
+        return self.under.encoding
+
+
+@contextmanager
+def shown() -> Iterator[None]:
+    """Let everything that is printed go through the door."""
+    before = sys.stdout, sys.stderr
+    sys.stdout, sys.stderr = Shown(before[0]), Shown(before[1])  # type: ignore[assignment]
+    try:
+        yield
+    finally:
+        sys.stdout, sys.stderr = before
+
+
+def progress(line: str) -> None:
+    """Show how far something is, on one line that is written over; nothing where nobody looks on."""
+    under = sys.stderr.under if isinstance(sys.stderr, Shown) else sys.stderr
+    if under.isatty():
+        under.write(f"\r{printable(line)[:70]:70}" if line else "\n")
+        under.flush()
