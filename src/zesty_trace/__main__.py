@@ -16,7 +16,7 @@ def _sheet(options: argparse.Namespace) -> int:
     try:
         made = export_sheets(options.folder, options.pdf, options.svg)
     except ZestyError as error:
-        print(error.message, file=sys.stderr)
+        print(error, file=sys.stderr)
         return 2
     print("\n".join(map(str, made)))
     return 0
@@ -29,7 +29,7 @@ def _print(options: argparse.Namespace) -> int:
     try:
         made = print_board(options.folder, options.pdf, options.svg, options.views)
     except ZestyError as error:
-        print(error.message, file=sys.stderr)
+        print(error, file=sys.stderr)
         return 2
     print("\n".join(map(str, made)))
     return 0

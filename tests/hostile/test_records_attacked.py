@@ -19,7 +19,8 @@ from zesty_trace.store.known import IDENTITY, known_folder, look_up
 from zesty_trace.store.own import keep_person
 from zesty_trace.store.payloads import Told
 from zesty_trace.store.project import ProjectFolder
-from zesty_trace.store.records import FILE, HEAD, Records, RecordsDamaged, bring_back, has_records, take_as_they_are
+from zesty_trace.store.records import FILE, HEAD, Records, RecordsDamaged
+from zesty_trace.store.restoring import bring_back, has_records, take_as_they_are
 from zesty_trace.store.signing import key_path, load_key, make_key
 
 GUARDS = ("log_no_update", "log_no_delete", "log_in_order")
@@ -280,7 +281,7 @@ def test_one_event_of_another_year_does_not_pin_the_times_after_it(project: Path
     now = datetime.now(UTC)
     times = [now + timedelta(days=3650), now + timedelta(seconds=5), now + timedelta(seconds=9)]
     for moment in times:
-        monkeypatch.setattr(module, "_now", lambda moment=moment: moment.isoformat(timespec="milliseconds"))
+        monkeypatch.setattr(module, "time_now", lambda moment=moment: moment.isoformat(timespec="milliseconds"))
         with closing(Records(project)) as records:
             records.add("A-001", "note", "what time is it")
     with closing(Records(project)) as records:

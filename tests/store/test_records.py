@@ -11,7 +11,8 @@ import pytest
 from zesty_trace.errors import InputError, StoreError
 from zesty_trace.store.board import Wanted, parse_serial, serial_number
 from zesty_trace.store.payloads import FlashTold, MeasureTold, Told
-from zesty_trace.store.records import FILE, HEAD, Records, RecordsDamaged, backup_names, bring_back
+from zesty_trace.store.records import FILE, HEAD, Records, RecordsDamaged, backup_names
+from zesty_trace.store.restoring import bring_back
 
 REAL, SIM = Told(source="real"), Told(source="simulated")
 

@@ -12,7 +12,21 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from zesty_trace import __version__, logs
-from zesty_trace.cli import boards, brief, buying, copper, fields, files, numbers, packages, quoting, scheduling, sheet
+from zesty_trace.cli import (
+    boards,
+    brief,
+    building,
+    buying,
+    copper,
+    fields,
+    files,
+    numbers,
+    packages,
+    quoting,
+    recording,
+    scheduling,
+    sheet,
+)
 from zesty_trace.cli import object as objects
 from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
 from zesty_trace.cli.terminal import shown
@@ -154,41 +168,6 @@ def _add_object(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -
         project,
         ("--set", {"metavar": "NAME", "help": "take these rules"}),
     )
-
-
-def _add_bench(add: Callable[..., None]) -> None:
-    """Add the commands about who measures, and with what."""
-    add(
-        "meter",
-        boards.meter_command,
-        "how far your instruments may be off, and when they were calibrated: limits are guarded by it",
-        ("--of", {"metavar": "NAME", "help": "what *IDN? answers; without it what you read by hand"}),
-        ("--volts", {"metavar": "ACCURACY", "help": "such as '0.5 %% + 2 mV', from its sheet"}),
-        ("--ohms", {"metavar": "ACCURACY", "help": "such as '1 %% + 0.3 ohm'"}),
-        ("--amps", {"metavar": "ACCURACY", "help": "of the supply's own reading, such as '1 %% + 5 mA'"}),
-        ("--calibrated", {"metavar": "DATE", "help": "year-month-day"}),
-    )
-    add(
-        "me",
-        boards.me_command,
-        "who works here and at which bench, as the records say it",
-        ("--name", {"help": "your name"}),
-        ("--bench", {"help": "the name of the bench"}),
-    )
-
-
-def _add_records(add: Callable[..., None], project: tuple[str, dict[str, Any]]) -> None:
-    """Add the commands about what happened to each board."""
-    add(
-        "records",
-        boards.records_command,
-        "verify the records, bring a daily copy back, take them as they are, or set up the key that signs them",
-        ("action", {"choices": ["verify", "restore", "take", "key"]}),
-        ("project", {"nargs": "?", "help": "the project folder (not for key)"}),
-        ("--backup", {"help": "restore: which copy (default: the newest)"}),
-        ("--why", {"help": "take: why other records are there than this computer has seen"}),
-    )
-    add("record", boards.record_command, "what happened to each board", project)
 
 
 def _parser() -> argparse.ArgumentParser:
@@ -389,39 +368,8 @@ def _parser() -> argparse.ArgumentParser:
         ("--target", {"required": True}),
         ("--base", {"type": lambda t: int(t, 0), "help": "address of a binary file"}),
     )
-    add(
-        "flash",
-        boards.flash_command,
-        "flash boards and record them",
-        project,
-        ("--port", {"help": "serial port"}),
-        ("--simulate", {"action": "store_true", "help": "use the stand-in target"}),
-        ("--fault", {"default": "none", "choices": ["none", "silent", "identity", "drop", "bits", "protected"]}),
-        ("--serial", {"help": "one serial number, such as A-003"}),
-        ("--boards", {"type": int, "help": "the first N"}),
-    )
-    add(
-        "bench",
-        boards.bench_command,
-        "measure boards against the generated plan and record them",
-        project,
-        ("--simulate", {"action": "store_true", "help": "use the stand-in instruments"}),
-        ("--by-hand", {"action": "store_true", "help": "a person does what no instrument does"}),
-        ("--boards", {"type": int, "help": "the first N"}),
-        ("--serial", {"help": "one serial number, such as A-003"}),
-        ("--meter", {"help": "VISA address"}),
-        ("--supply", {"help": "VISA address"}),
-        ("--fixture", {"help": "VISA address (docs/fixture.md)"}),
-    )
-    _add_bench(add)
-    add(
-        "coverage",
-        boards.coverage_command,
-        "what the test plan would notice of each single fault",
-        project,
-        ("--variant", {"help": "fitted variant"}),
-    )
-    _add_records(add, project)
+    building.add_commands(add, project)
+    recording.add_commands(add, project)
     add(
         "mark",
         sheet.mark_command,

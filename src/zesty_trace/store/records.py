@@ -45,14 +45,14 @@ from zesty_trace.store.board import (
 )
 from zesty_trace.store.chain import LOG, SEALS, START, checksum_of, end_of, plain_json, write_event
 from zesty_trace.store.checking import Checked, check_chain
-from zesty_trace.store.known import MOST_STEPS, Known, Stamp, Taken, begin, keep, look_up, stamp_of
+from zesty_trace.store.known import Known, Stamp, Taken, begin, keep, look_up, stamp_of
 from zesty_trace.store.migrations import NewerRecords, bring_up
 from zesty_trace.store.payloads import Made, Told, made_of, payload_of
 from zesty_trace.store.signing import load_key
 
 FILE, HEAD, BACKUPS = "records.sqlite", "records.head", "backups"
 BACKUPS_KEPT = 14
-_SIDE_FILES = ("-wal", "-shm", "-journal")
+SIDE_FILES = ("-wal", "-shm", "-journal")
 
 
 class RecordsDamaged(StoreError):
@@ -116,7 +116,7 @@ class Records:
     def _open(self, fresh: bool, stamp: Stamp | None, today: date | None, check: bool) -> None:
         known = self._known
         same = not fresh and stamp is not None and known is not None and known.stamp == stamp
-        with _told("opened", str(self.path)):
+        with in_words("opened", str(self.path)):
             if not fresh and not same:
                 self._quick_check()
             with self._engine.begin() as link:
@@ -135,7 +135,7 @@ class Records:
         if fresh:
             raise StoreError("There are no records, and none can be begun here", str(self.folder), "Check its rights")
         self._copy = tempfile.TemporaryDirectory(prefix="zt-records-")
-        for name in (FILE, *(FILE + end for end in _SIDE_FILES if end != "-shm")):
+        for name in (FILE, *(FILE + end for end in SIDE_FILES if end != "-shm")):
             if exists_inside(self.folder, name):
                 (Path(self._copy.name) / name).write_bytes(read_inside(self.folder, name, "records"))
         self.path = Path(self._copy.name) / FILE
@@ -159,7 +159,7 @@ class Records:
         """Check the chain from its first event on, which may take a second, and trust it or not. StoreError."""
         known = self._known
         seen = (known.count, known.checksum) if known is not None else (0, "")
-        with _told("checked", str(self.path)):
+        with in_words("checked", str(self.path)):
             found = check_chain(self.path, self._key, seen)
         self._trust(found)
         return found
@@ -172,7 +172,7 @@ class Records:
             self._boards = boards
 
     def _refuse_odd_files(self) -> None:
-        for name in (FILE, *(FILE + end for end in _SIDE_FILES)):
+        for name in (FILE, *(FILE + end for end in SIDE_FILES)):
             if exists_inside(self.folder, name) and not is_plain(self.folder, name):
                 raise StoreError(f"{name} is no regular file", str(self.folder / name), "Take it out of the folder")
 
@@ -196,7 +196,7 @@ class Records:
             self._must_hold(self._known.count, self._known.checksum, "that this computer has seen")
 
     def _must_hold(self, count: int, checksum: str, which: str) -> None:
-        with _told("read", str(self.path)), self._engine.connect() as link:
+        with in_words("read", str(self.path)), self._engine.connect() as link:
             found = link.execute(select(LOG.c.checksum).where(LOG.c.id == count)).scalar()
         if found is None:
             words = f"The records hold fewer than the {count} events {which}"
@@ -216,7 +216,7 @@ class Records:
         if self._known is not None:
             sealed = max(self._known.sealed, self.checked.sealed)
             fresh = msgspec.structs.replace(
-                self._known, count=count, checksum=checksum, at=_now(), sealed=sealed, stamp=None
+                self._known, count=count, checksum=checksum, at=time_now(), sealed=sealed, stamp=None
             )
             self._known = fresh
             keep(fresh)
@@ -290,9 +290,9 @@ class Records:
         if self.read_only:
             raise StoreError("Nothing can be recorded here", str(self.folder), "The folder can only be read")
         serials = ", ".join(r[0] for r in rows)
-        with _told("recorded", serials), self._engine.begin() as link:
+        with in_words("recorded", serials), self._engine.begin() as link:
             number, checksum = before = end_of(link)
-            now = _now()
+            now = time_now()
             for serial, kind, verdict, summary, told in rows:
                 number += 1
                 plain = plain_json(msgspec.to_builtins(told), serial)
@@ -321,7 +321,7 @@ class Records:
 
         Events are only added, so what was read before is kept and only what came since is read.
         """
-        with self._reading, _told("read", str(self.path)), self._engine.connect() as link:
+        with self._reading, in_words("read", str(self.path)), self._engine.connect() as link:
             rows = link.execute(select(LOG).where(LOG.c.id > self._read).order_by(LOG.c.id)).mappings().all()
             self._check_new(rows)
             touched = {self._take(row) for row in rows}
@@ -370,7 +370,7 @@ class Records:
 
     def count(self) -> int:
         """Return how many events there are."""
-        with _told("read", str(self.path)), self._engine.connect() as link:
+        with in_words("read", str(self.path)), self._engine.connect() as link:
             return end_of(link)[0]
 
     def close(self) -> None:
@@ -385,15 +385,11 @@ class Records:
                 keep(msgspec.structs.replace(known, stamp=stamp, sealed=max(known.sealed, checked.sealed)))
         elif stamp is not None and not known.count:
             count, checksum, sealed = checked.count, checked.checksum, checked.sealed
-            keep(msgspec.structs.replace(known, count=count, checksum=checksum, at=_now(), sealed=sealed, stamp=stamp))
-
-
-def has_records(folder: Path) -> bool:
-    """Whether a project has, or had, records: itself, by its copies, or as far as this computer knows."""
-    if exists_inside(folder, FILE) or exists_inside(folder, HEAD) or backup_names(folder):
-        return True
-    known = look_up(folder)
-    return known is not None and known.count > 0
+            keep(
+                msgspec.structs.replace(
+                    known, count=count, checksum=checksum, at=time_now(), sealed=sealed, stamp=stamp
+                )
+            )
 
 
 def _head_of(folder: Path) -> tuple[int, str] | None:
@@ -419,33 +415,6 @@ def _refuse_if_gone(folder: Path, known: Known | None) -> None:
     raise RecordsDamaged(words, str(folder / FILE), copies)
 
 
-def take_as_they_are(folder: Path, why: str, who: str = "") -> int:
-    """Take the records that are there for those of the project, though others were known; return how many events.
-
-    That it was done, and why, is kept in the user's own folder and shown with the records. StoreError.
-    """
-    check_text(why, "reason", 400)
-    if not why.strip():
-        raise StoreError("There is no reason", "records", "Say why they are other than they were")
-    count, checksum = 0, START
-    path = folder / FILE
-    if exists_inside(folder, FILE):
-        with _told("read", str(path)):
-            found = check_chain(path)
-            count, checksum = found.count, found.checksum
-    _rebase(folder, count, checksum, why, who)
-    return count
-
-
-def _rebase(folder: Path, count: int, checksum: str, why: str, who: str) -> None:
-    known = begin(folder, look_up(folder))
-    step = Taken(_now(), who, why, known.count, count)
-    taken = (*known.taken, step)[-MOST_STEPS:] if known.count else known.taken
-    keep(msgspec.structs.replace(known, count=count, checksum=checksum, at=_now(), stamp=None, taken=taken))
-    with suppress(OSError):
-        write_inside(folder, HEAD, f"{count} {checksum}\n".encode())
-
-
 def backup_names(folder: Path) -> list[str]:
     """Return the names of the daily copies, newest first."""
     try:
@@ -456,41 +425,12 @@ def backup_names(folder: Path) -> list[str]:
         return []
 
 
-def bring_back(folder: Path, backup: str) -> Path | None:
-    """Put a daily copy, or with "" nothing, in the place of damaged records; return where those are kept.
-
-    StoreError.
-    """
-    kept: Path | None = None
-    try:
-        data = read_inside(folder, f"{BACKUPS}/{backup}", "archive") if backup else b""
-        stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S")
-        for name in (FILE, *(FILE + end for end in _SIDE_FILES), HEAD):
-            if exists_inside(folder, name):
-                target = folder / f"damaged-{stamp}-{name}"
-                (folder / name).rename(target)
-                kept = target if name == FILE else kept
-        count, checksum = 0, START
-        if data:
-            write_inside(folder, FILE, data)
-            found = check_chain(folder / FILE)
-            count, checksum = found.count, found.checksum
-        _rebase(folder, count, checksum, f"brought back {backup}" if backup else "begun anew", "")
-    except sqlite3.Error as error:
-        raise StoreError(f"The copy cannot be read: {error}", backup, "Choose another one") from error
-    except ZestyError as error:
-        raise StoreError(error.message, error.where, error.hint) from error
-    except OSError as error:
-        raise StoreError(f"Could not bring it back: {error.strerror}", str(folder), "Check the folder") from error
-    return kept
-
-
-def _now() -> str:
+def time_now() -> str:
     return datetime.now(UTC).isoformat(timespec="milliseconds")
 
 
 @contextmanager
-def _told(what: str, where: str) -> Iterator[None]:
+def in_words(what: str, where: str) -> Iterator[None]:
     """Turn what the database says into the project's own words."""
     try:
         yield

@@ -166,7 +166,7 @@ class Session(QObject):
     def take_records(self, why: str) -> bool:
         """Take the records that are there for those of the project, though others were known; whether it worked."""
         from zesty_trace.store.own import person
-        from zesty_trace.store.records import take_as_they_are
+        from zesty_trace.store.restoring import take_as_they_are
 
         try:
             count = take_as_they_are(self.path, why, person().name)
@@ -180,7 +180,7 @@ class Session(QObject):
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
         """Return the boards with their events; none while there are no records, or they are damaged, which is said."""
-        from zesty_trace.store.records import has_records
+        from zesty_trace.store.restoring import has_records
 
         if self._records is None and not has_records(self.path):
             return []
@@ -195,7 +195,7 @@ class Session(QObject):
 
     def bring_records_back(self, backup: str) -> bool:
         """Put a daily copy, or new records (""), in the place of damaged ones, which are kept; whether it worked."""
-        from zesty_trace.store.records import bring_back
+        from zesty_trace.store.restoring import bring_back
 
         if self._records is not None:
             self._records.close()
