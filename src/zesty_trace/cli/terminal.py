@@ -50,7 +50,12 @@ class Shown(TextIOBase):
 
     def isatty(self) -> bool:
         """Whether somebody looks on."""
-        return self.under.isatty()
+        return not self.under.closed and self.under.isatty()
+
+    @property
+    def closed(self) -> bool:  # type: ignore[override]
+        """Whether the stream below is closed."""
+        return self.under.closed
 
     def fileno(self) -> int:
         """Return the descriptor below."""
