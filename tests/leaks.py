@@ -8,6 +8,7 @@ import time
 from pathlib import Path
 
 PATIENCE_S = 3.0
+KEPT = ("multiprocessing.forkserver", "multiprocessing.resource_tracker")  # they end with the program
 POOLS = ("Dummy-", "pool-")  # of Qt's own threads seen from Python, and of pools that are kept on purpose
 
 
@@ -24,7 +25,7 @@ def processes() -> set[int]:
             found |= {int(n) for n in (task / "children").read_text().split()}
         except OSError:
             continue
-    return {n for n in found if _runs(n)}
+    return {n for n in found if _runs(n) and not any(word in _said(n) for word in KEPT)}
 
 
 def _runs(number: int) -> bool:

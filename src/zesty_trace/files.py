@@ -31,7 +31,7 @@ LIMITS = {  # bytes
     "drawing": 16 * MB,
     "house": MB,
     "table": 16 * MB,
-    "archive": 64 * MB,
+    "archive": 96 * MB,
     "text": 4 * MB,
     "words": MB,
     "records": 512 * MB,

@@ -560,17 +560,21 @@ def test_unknown_kinds_are_mapped_once_and_remembered(window: MainWindow, demo_t
     ):
         (tmp_path / name).write_text(text)
         edit.setText(str(tmp_path / name))
+    settle(window)
     assert "1 unknown kind" in brief.tables.said.text()
     box = brief.tables.unknown.cellWidget(0, 2)
     assert box.itemData(1) == "ceramic_capacitor"
     box.setCurrentIndex(1)
     box.activated.emit(1)
+    settle(window)
     assert "ready to import" in brief.tables.said.text()
     click(qtbot, brief.import_button)
+    settle(window)
     assert len(window.session.design.parts) == 60
     window.session.undo()
     brief.tables._chosen.clear()
     brief.tables.look()
+    settle(window)
     assert "ready to import" in brief.tables.said.text()
     settle(window)
 

@@ -156,6 +156,7 @@ def test_bad_import_says_where_and_changes_nothing(window: MainWindow, qtbot, se
     brief.parts_path.setText(str(tmp_path / "p.csv"))
     brief.wiring_path.setText(str(tmp_path / "w.csv"))
     qtbot.mouseClick(brief.import_button, Qt.MouseButton.LeftButton)
+    settle(window)
     assert "p.csv line 2, column kind" in brief.problems.toPlainText()
     assert window.session.design is before
 

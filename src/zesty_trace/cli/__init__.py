@@ -28,7 +28,7 @@ from zesty_trace.cli import (
     sheet,
 )
 from zesty_trace.cli import object as objects
-from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, orderly_end
+from zesty_trace.cli.common import BAD, FINE, STOPPED, Answer, Handler, elsewhere, orderly_end
 from zesty_trace.cli.terminal import shown
 from zesty_trace.errors import Cancelled, ZestyError
 
@@ -275,7 +275,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     add(
         "part",
-        sheet.part_command,
+        elsewhere(sheet.part_command),
         "check your own part kinds",
         ("action", {"choices": ["check"]}),
         ("file", {"help": "TOML file"}),
@@ -362,7 +362,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     add(
         "image",
-        boards.image_command,
+        elsewhere(boards.image_command),
         "what is in a firmware image, and does it fit",
         ("file", {"help": "HEX or binary file"}),
         ("--target", {"required": True}),

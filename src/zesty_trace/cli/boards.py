@@ -37,18 +37,18 @@ def place_command(a: argparse.Namespace) -> Answer:
 def outline_command(a: argparse.Namespace) -> Answer:
     """Give the board an outline from numbers or from a drawing, or write it as one."""
     from zesty_trace.core.board.copper import outline_shape
-    from zesty_trace.core.board.outline import dxf_of, rings_from_dxf, rings_from_svg, set_form, set_rings
+    from zesty_trace.core.board.outline import dxf_of, set_form, set_rings
     from zesty_trace.core.board.words.say_outline import change_board
-    from zesty_trace.files import read_given, write_given
+    from zesty_trace.files import write_given
+    from zesty_trace.journey.foreign import outline_of
 
     form = _form(a)
     if form:
         edit(a.project, lambda w: set_form(w.design, form))
     elif a.dxf or a.svg:
         name = a.dxf or a.svg
-        text = read_given(Path(name), "drawing").decode("utf-8", "replace")
-        read = rings_from_dxf if a.dxf else rings_from_svg
-        edit(a.project, lambda w: set_rings(w.design, read(text, name)))
+        rings = outline_of(Path(name), bool(a.svg and not a.dxf))
+        edit(a.project, lambda w: set_rings(w.design, rings))
     for sentence in a.say:
         edit(a.project, lambda w, s=sentence: change_board(s, w.design))  # type: ignore[misc]
     wired, _ = load(a.project)

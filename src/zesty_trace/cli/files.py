@@ -7,7 +7,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from zesty_trace.cli.common import BAD, FINE, FOUND, Answer, load
+from zesty_trace.cli.common import BAD, FINE, FOUND, Answer, elsewhere, load
 from zesty_trace.cli.mill import mill_command
 from zesty_trace.cli.panel import panel_command
 from zesty_trace.core.findings import Severity
@@ -247,7 +247,7 @@ def add_commands(add: Callable[..., None]) -> None:
     form = ("--drill", {"action": "append", "metavar": "FILE=UNIT,DIGITS,ZEROS", "help": "how a drill file is read"})
     design = ("--design", {"metavar": "PROJECT", "help": "the design that it should be"})
     zipped = ("zip", {"metavar": "ZIP", "help": "a fabrication zip of any tool"})
-    add("read", read_command, "what a fabrication zip holds, measured from its files", zipped, told, form)
+    add("read", elsewhere(read_command), "what a fabrication zip holds, measured from its files", zipped, told, form)
     add(
         "adopt",
         adopt_command,
@@ -274,11 +274,19 @@ def add_commands(add: Callable[..., None]) -> None:
         ),
         ("--variant", {"default": "", "help": "of this variant"}),
     )
-    add("intake", intake_command, "what intake of a board house would say", zipped, design, told, form)
-    add("trace", trace_command, "the netlist in the copper against what it should be", zipped, design, told, form)
+    add("intake", elsewhere(intake_command), "what intake of a board house would say", zipped, design, told, form)
+    add(
+        "trace",
+        elsewhere(trace_command),
+        "the netlist in the copper against what it should be",
+        zipped,
+        design,
+        told,
+        form,
+    )
     add(
         "panel",
-        panel_command,
+        elsewhere(panel_command),
         "several boards on one panel, held by tabs or scored apart",
         ("boards", {"nargs": "+", "metavar": "BOARD[=N]", "help": "projects or zips, each with how many"}),
         ("--cut", {"choices": ("tabs", "score"), "default": "tabs", "help": "how boards are parted"}),
@@ -302,7 +310,7 @@ def add_commands(add: Callable[..., None]) -> None:
     )
     add(
         "compare",
-        compare_command,
+        elsewhere(compare_command),
         "what differs between two sets of files",
         ("one", {"metavar": "A", "help": "a zip, or a project"}),
         ("two", {"metavar": "B", "help": "another"}),

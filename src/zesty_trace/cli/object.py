@@ -13,14 +13,13 @@ from zesty_trace.errors import StoreError
 
 def object_command(a: argparse.Namespace) -> Answer:
     """Take over a drawing of the object, say how far the parts are off it, move them there, print at 1:1."""
-    from zesty_trace.core.board.object import misfits, move_to_template, read_object, set_object
-    from zesty_trace.files import read_given
+    from zesty_trace.core.board.object import misfits, move_to_template, set_object
+    from zesty_trace.journey.foreign import object_of
 
     said = ""
     if a.dxf:
-        text = read_given(Path(a.dxf), "drawing").decode("utf-8", "replace")
         wired, _ = load(a.project)
-        drawing = read_object(text, wired.design, a.dxf)
+        drawing = object_of(Path(a.dxf), wired.design)
         edit(a.project, lambda w: set_object(w.design, drawing))
         said = f"{len(drawing.rings)} outlines, {len(drawing.holes)} holes, {len(drawing.zones)} zones taken over"
         said += (

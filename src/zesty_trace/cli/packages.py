@@ -116,9 +116,8 @@ def _fit(spec: PackageSpec, words: Sequence[str]) -> Answer:
 
 
 def _make(a: argparse.Namespace, catalogue: Catalogue) -> Answer:
-    from zesty_trace.core.catalogue.lands.own import spec_from_table, spec_from_words
-    from zesty_trace.core.catalogue.lands.own_dxf import spec_from_dxf
-    from zesty_trace.files import read_given, text_of
+    from zesty_trace.core.catalogue.lands.own import spec_from_words
+    from zesty_trace.journey.foreign import package_of
     from zesty_trace.journey.kinds import keep_package
 
     if a.action == "make":
@@ -127,8 +126,7 @@ def _make(a: argparse.Namespace, catalogue: Catalogue) -> Answer:
     else:
         if len(a.words) != 1:
             raise InputError("Say which file", a.action, f"For example: zt package {a.action} {a.name} FILE")
-        text = text_of(read_given(Path(a.words[0]), "package"), a.words[0])
-        spec = (spec_from_table if a.action == "table" else spec_from_dxf)(a.name, text, a.height)
+        spec = package_of(Path(a.words[0]), a.name, a.height, a.action == "dxf")
     path = keep_package(spec, Path(a.project) if a.project else None)
     _, data, text = _shown(spec)
     return FINE, {**data, "file": str(path)}, f"Kept as {path}\n{text}"

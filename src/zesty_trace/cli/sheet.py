@@ -42,7 +42,7 @@ def _named(text: str) -> tuple[str, str]:
 
 def import_command(a: argparse.Namespace) -> Answer:
     from zesty_trace.core.review.connections import unaccounted_pins
-    from zesty_trace.journey.importing import import_files
+    from zesty_trace.journey.foreign import imported
     from zesty_trace.journey.kinds import project_catalogue
     from zesty_trace.store.own import keep_names, load_names
     from zesty_trace.store.project import ProjectFolder, read_project
@@ -55,7 +55,7 @@ def import_command(a: argparse.Namespace) -> Answer:
     for kind_id in fresh.values():
         catalogue.kind(kind_id)
     known = keep_names(fresh) if fresh else load_names()
-    design = import_files(Path(a.parts), Path(a.wiring), catalogue, base, known)
+    design = imported(Path(a.parts), Path(a.wiring), catalogue, base, known)
     if exists:
         edit(a.out, lambda _wired: design)
     else:

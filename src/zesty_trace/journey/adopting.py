@@ -21,6 +21,7 @@ from zesty_trace.errors import InputError, StoreError
 from zesty_trace.files import read_given, write_inside
 from zesty_trace.journey.kinds import check_known, project_catalogue
 from zesty_trace.names import slug
+from zesty_trace.sandbox import apart
 from zesty_trace.store.project import ProjectFolder
 
 GIVEN = "given"
@@ -39,27 +40,39 @@ def adopt_zip(
 
     Tables in the zip are taken where none are named. InputError, StoreError; Cancelled leaves nothing behind.
     """
+    tables = {p.name: _given_table(p) for p in boms}, {p.name: _given_table(p) for p in centroids}
+    found: Adopted = apart(_adopted, path, folder.name, tables, dict(told or {}), dict(formats or {}), report=report)
+    check_known(Wired(found.design, found.known(project_catalogue(None))))
+    _write(found, path, folder)
+    return found
+
+
+def _adopted(
+    path: Path,
+    name: str,
+    tables: tuple[dict[str, str], dict[str, str]],
+    told: dict[str, tuple[str, str]],
+    formats: dict[str, DrillFormat],
+    report: Report,
+) -> Adopted:
+    """Return the project of a zip with its tables (bills, places); done in a process of its own."""
     files = zip_files(path)
     board = read_set(files, told, formats, lambda share, text: report(share * 0.4, text))
     in_zip = {n: guess(n, t).format for n, t in files.items()}
-    bought = {p.name: _given_table(p) for p in boms} or {n: files[n] for n, f in in_zip.items() if f == "bom"}
-    placed = {p.name: _given_table(p) for p in centroids} or {n: files[n] for n, f in in_zip.items() if f == "centroid"}
+    bought = tables[0] or {n: files[n] for n, f in in_zip.items() if f == "bom"}
+    placed = tables[1] or {n: files[n] for n, f in in_zip.items() if f == "centroid"}
     if not bought and not placed:
         hint = "Name them: a bill of materials and a table of places (centroid), as CSV"
         raise InputError("There are no tables of parts", path.name, hint)
-    catalogue = project_catalogue(None)
-    found = adopt(
+    return adopt(
         board,
         _boms(bought, placed),
         _spots(placed),
-        catalogue,
-        folder.name,
+        project_catalogue(None),
+        name,
         f"{GIVEN}-{slug(path.stem, 'files')}.zip",
         lambda share, text: report(0.4 + share * 0.6, text),
     )
-    check_known(Wired(found.design, found.known(catalogue)))
-    _write(found, path, folder)
-    return found
 
 
 def sorted_tables(paths: Sequence[Path]) -> tuple[list[Path], list[Path]]:
@@ -128,7 +141,7 @@ def _write(found: Adopted, path: Path, folder: Path) -> None:
                 write_inside(folder, f"packages/{package.id}.toml", write_package(package).encode())
             for kind in found.kinds.values():
                 write_inside(folder, f"parts/{kind.id}.toml", write_kind(kind).encode())
-            write_inside(folder, f"fabrication/{found.design.board.given}", path.read_bytes())
+            write_inside(folder, f"fabrication/{found.design.board.given}", read_given(path, "archive"))
         except OSError as error:
             if isinstance(error, StoreError):
                 raise

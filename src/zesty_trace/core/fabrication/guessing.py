@@ -26,6 +26,7 @@ WORDS: tuple[tuple[str, str], ...] = (
 )
 UNKNOWN = "nothing tells"
 PICTURES = (".svg", ".pdf", ".png", ".jpg", ".jpeg", ".html", ".step", ".stp")
+WORDS_IN_A_HEAD, COLUMNS_IN_A_HEAD = 5, 15
 TITLE_LINES = 40  # before the head of a table
 DRILLS = (".drl", ".xln", ".xnc", ".nc", ".drd", ".exc", ".tap")
 INNER = re.compile(r"\b(?:inner|inr|int|in|internal|mid|signal|plane|layer|ly|g|gl|gp|l)[ ._-]?(\d{1,2})\b")
@@ -78,12 +79,21 @@ def format_of(name: str, text: str) -> str:
     if head.lstrip().startswith("{") and "GeneralSpecs" in text:
         return "job"
     for line in head.lower().splitlines()[:TITLE_LINES]:
-        if re.search(r"\bref|designator|\bparts?\b", line):
+        if re.search(r"\bref|designator|\bparts?\b", line) and _is_head(line):
             if re.search(r"rot|angle|orient", line) and re.search(r"x", line):
                 return "centroid"
             if re.search(r"qty|quantity|count|value|comment|footprint|package|description", line):
                 return "bom"
     return "other"
+
+
+def _is_head(line: str) -> bool:
+    """Whether a line is the head of a table, not prose: two cells or more, of a few words each."""
+    mark = max(",;\t|", key=line.count)
+    cells = line.split(mark)
+    if len(cells) == 1:  # columns parted by blanks
+        return not re.search(r"[.:!?]", line) and len(line.split()) <= COLUMNS_IN_A_HEAD
+    return all(len(c.split()) <= WORDS_IN_A_HEAD for c in cells)
 
 
 def said_by_attribute(text: str) -> Guess | None:

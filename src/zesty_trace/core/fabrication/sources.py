@@ -8,23 +8,18 @@ from pathlib import Path
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.fabrication.finished import SIDES, BoardSet, read_set
 from zesty_trace.core.fabrication.package import fabrication_files
-from zesty_trace.core.fabrication.zips import MAX_ZIP_BYTES, read_zip
+from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.gerber.drill_image import DrillFormat
 from zesty_trace.core.progress import Report, quiet
-from zesty_trace.errors import InputError, StoreError
+from zesty_trace.errors import InputError
+from zesty_trace.files import read_given
 
 ROLES = ("copper", "mask", "paste", "silk", "outline", "drill", "other")
 
 
 def zip_files(path: Path) -> dict[str, str]:
-    """Return name -> text of the files in a zip. StoreError if it cannot be read, InputError for what is no set."""
-    try:
-        if path.stat().st_size > MAX_ZIP_BYTES:
-            raise InputError(f"It has {path.stat().st_size / 1e6:.0f} MB", str(path), "It is no fabrication package")
-        data = path.read_bytes()
-    except OSError as error:
-        raise StoreError(f"It cannot be read: {error.strerror}", str(path), "Check the path") from error
-    return read_zip(data)
+    """Return name -> text of the files in a zip. InputError if it cannot be read, or is no set."""
+    return read_zip(read_given(path, "archive"))
 
 
 def set_of_zip(

@@ -14,7 +14,7 @@ from zesty_trace.core.gerber.state import State, close_repeat
 from zesty_trace.errors import InputError
 
 LARGEST_MM = 1000.0
-MOST_BLOCKS, MOST_REPEATS = 20, 100_000
+MOST_BLOCKS, MOST_REPEATS, MOST_APERTURES = 20, 100_000, 20_000
 _FORMAT = re.compile(r"^FS([LTD]?)([AI]?)(?:N\d+)?(?:G\d+)?X(\d)(\d)Y(\d)(\d)(?:Z\d\d)?(?:[DM]\d+)*$")
 
 
@@ -95,6 +95,8 @@ def numbers(text: str, s: State, line: int) -> list[float]:
 
 
 def _aperture(s: State, text: str, line: int) -> None:
+    if len(s.apertures) >= MOST_APERTURES:
+        raise InputError(f"There are over {MOST_APERTURES:,} apertures", s.where(line), "No board needs so many")
     match = re.match(r"^ADD0*(\d{1,9})([A-Za-z_.$][\w.$-]*)(?:,(.*))?$", text)
     if match is None or int(match[1]) < 10:
         raise InputError(f"Aperture {text[:30]} is not understood", s.where(line), "The file is damaged")

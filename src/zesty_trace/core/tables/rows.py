@@ -67,6 +67,9 @@ class ImportFailed(InputError):
         super().__init__(first.text + more, f"{first.file} line {first.line}, column {first.column}", first.hint)
         self.problems = problems
 
+    def __reduce__(self) -> tuple[type[ImportFailed], tuple[list[Problem]]]:
+        return ImportFailed, (self.problems,)
+
     def told(self) -> list[str]:
         """Return the first problems in words, and how many more there are."""
         return told(self.problems)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -18,13 +19,12 @@ from PySide6.QtWidgets import (
 )
 
 from zesty_trace.core.design.diff import describe_changes
-from zesty_trace.core.tables.repair import Preview, Unknown, preview_import
+from zesty_trace.core.tables.repair import Preview, Unknown
 from zesty_trace.core.tables.rows import told
 from zesty_trace.desktop.kit.text import tip
 from zesty_trace.desktop.kit.widgets import button, card, fit_height, label, row, table
 from zesty_trace.desktop.project.session import Session
 from zesty_trace.errors import StoreError, ZestyError
-from zesty_trace.journey.importing import read_tables
 from zesty_trace.store.own import keep_names, load_names
 
 CHANGES_SHOWN = 5
@@ -94,19 +94,33 @@ class ImportCard(QWidget):
 
     def look(self) -> None:
         """Say what importing the two tables would give."""
+        self._read(lambda _preview: None)
+
+    def _read(self, after: Callable[[Preview], None]) -> None:
+        """Read the two tables as a job, in a process of its own; show what they give, then go on."""
+        from zesty_trace.journey.foreign import previewed
+
         self.problems.hide()
-        try:
-            parts, wiring = Path(self.parts_path.text()), Path(self.wiring_path.text())
-            texts = read_tables(parts, wiring)
-            names = {**load_names(), **self._chosen}
-            self._preview = preview_import(
-                *texts, self.session.catalogue, self.session.design, (parts.name, wiring.name), names
-            )
-        except ZestyError as error:
+        parts, wiring = Path(self.parts_path.text()), Path(self.wiring_path.text())
+        design, catalogue = self.session.design, self.session.catalogue
+        names = {**load_names(), **self._chosen}
+
+        def done(preview: Preview) -> None:
+            if design is not self.session.design:
+                self._read(after)  # the design has changed meanwhile
+                return
+            self._preview = preview
+            self._show(preview)
+            after(preview)
+
+        def failed(error: ZestyError | None) -> None:
             self._preview = None
-            self._say_problems([str(error)])
-            return
-        self._show(self._preview)
+            if error is not None:
+                self._say_problems([str(error)])
+
+        self.session.jobs.start(
+            "Reading the tables", lambda _r: previewed(parts, wiring, catalogue, design, names), done, failed
+        )
 
     def _show(self, preview: Preview) -> None:
         lines = [preview.say()]
@@ -156,10 +170,11 @@ class ImportCard(QWidget):
 
     def import_now(self) -> None:
         """Replace parts and nets by those of the two tables, or say what is wrong with them."""
-        self.look()
-        preview = self._preview
-        if preview is None or preview.design is None:
-            if preview is not None and not preview.problems:
+        self._read(self._import)
+
+    def _import(self, preview: Preview) -> None:
+        if preview.design is None:
+            if not preview.problems:
                 file = Path(self.parts_path.text()).name
                 where = [f"{file} line {u.lines[0]}, column kind: “{u.word}” is not known" for u in preview.unknown]
                 self._say_problems([f"{each}. Say above what it is." for each in where])

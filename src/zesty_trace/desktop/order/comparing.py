@@ -62,28 +62,31 @@ class ComparePage(Page):
 
     def with_zip(self, path: Path) -> None:
         """Compare with a zip, as a job."""
-        from zesty_trace.core.fabrication.sources import set_of_zip
+        from zesty_trace.journey.foreign import compared
 
-        self._start(path.name, lambda report: set_of_zip(path, report=report))
+        self._start(path.name, lambda board, report: compared(board, path, report))
 
     def with_board(self) -> None:
         """Compare with the files that the board would be written as now, as a job."""
+        from zesty_trace.core.fabrication.looking.compare import compare
         from zesty_trace.core.fabrication.sources import set_of_design
 
         wired = self.session.wired
-        self._start("the board as it is now", lambda _report: set_of_design(wired))
 
-    def _start(self, name: str, other: Callable[[Report], BoardSet]) -> None:
+        def work(board: BoardSet, report: Report) -> tuple[Difference, BoardSet]:
+            theirs = set_of_design(wired)
+            report(0.6, "laying one over the other")
+            return compare(board, theirs), theirs
+
+        self._start("the board as it is now", work)
+
+    def _start(self, name: str, other: Callable[[BoardSet, Report], tuple[Difference, BoardSet]]) -> None:
         looked = self.looked
         if looked is None:
             return
 
         def work(report: Report) -> tuple[Difference, SetLook]:
-            from zesty_trace.core.fabrication.looking.compare import compare
-
-            theirs = other(lambda share, text: report(share / 2, text))
-            report(0.6, "laying one over the other")
-            found = compare(looked.look.board, theirs)
+            found, theirs = other(looked.look.board, report)
             return found, with_difference(looked.look, found, theirs)
 
         def done(value: tuple[Difference, SetLook]) -> None:

@@ -23,11 +23,7 @@ from PySide6.QtWidgets import (
 
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.fabrication.contacts import contacts_of
-from zesty_trace.core.fabrication.finished import read_set
-from zesty_trace.core.fabrication.looking.intake import Intake, intake
-from zesty_trace.core.fabrication.looking.measures import Measures
-from zesty_trace.core.fabrication.sources import zip_files
-from zesty_trace.core.fabrication.zips import read_zip
+from zesty_trace.core.fabrication.looking.intake import Intake
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say_count
 from zesty_trace.desktop.kit.widgets import button, fill, label, row, table
@@ -38,7 +34,7 @@ from zesty_trace.desktop.order.on_panel import PanelPage
 from zesty_trace.desktop.order.pages import Page
 from zesty_trace.desktop.order.set_view import SetCanvas, SetLook, set_look
 from zesty_trace.desktop.project.session import Session
-from zesty_trace.files import read_inside
+from zesty_trace.journey.foreign import look_at
 
 QUERIES_PX = 148
 LAYER_PX = 164
@@ -58,38 +54,13 @@ class Looked:
     has_tables: bool = False
 
 
-def _later(report: Report, share: float, text: str) -> bool:
-    return report(0.5 + share / 3, text)
-
-
 def look_through(path: Path, own: bool, wired: Wired | None, report: Report) -> Looked:
     """Read a zip, an `own` one within its project only, and look it through; for a worker's thread.
 
     `wired` is the design that it should be.
     """
-    inside = f"{path.parent.name}/{path.name}"
-    files = read_zip(read_inside(path.parents[1], inside, "archive")) if own else zip_files(path)
-    board = read_set(files, report=lambda share, text: report(share / 2, text))
-    contacts = contacts_of(wired) if wired is not None else ()
-    answer = intake(
-        board, contacts=contacts, source="the design", report=lambda share, text: report(0.5 + share / 3, text)
-    )
-    report(0.9, "measuring")
-    m = Measures(board)
-    size = board.edges.size_mm
-    words = [
-        f"{size[0]:.2f} x {size[1]:.2f} mm" if size else "no closed outline",
-        f"{len(board.layers)} layers of copper",
-    ]
-    for name, found in (("track", m.tracks), ("gap", m.gaps)):
-        words += [f"smallest {name} {found[0].mm:.2f} mm"] if found else []
-    words += [f"ring {m.rings[0][0].mm:.2f} mm"] if m.rings else []
-    words.append(say_count(len(board.holes), "hole"))
-    odd = board.remarks()
-    if odd:
-        words.append(f"{say_count(len(odd), 'odd thing')}: {odd[0]}")
-    has_tables = {g.format for g in board.guesses.values()} >= {"bom", "centroid"}
-    return Looked(path, set_look(board), answer, ", ".join(words), has_tables)
+    seen = look_at(path, own, contacts_of(wired) if wired is not None else (), report)
+    return Looked(path, set_look(seen.board), seen.answer, seen.words, seen.has_tables)
 
 
 class FilesPanel(QFrame):

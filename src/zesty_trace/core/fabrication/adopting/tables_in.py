@@ -14,6 +14,7 @@ from zesty_trace.names import from_csv_cell, shorten
 HEAD_LINES = 60  # titles and remarks before the head of a table
 MOST_ROWS = 20_000
 MOST_OF_A_RANGE = 2000
+MOST_OF_A_HEAD, MOST_IN_A_CELL = 200, 20_000
 COLUMNS = {
     "ref": "ref refs reference references designator designators refdes refdesignator part parts component components",
     "value": "value val comment name",
@@ -130,9 +131,9 @@ def read_centroid(text: str, name: str) -> Spots:
 def references(text: str, where: str) -> list[str]:
     """Return the references of a cell: `R1, R2 R5-R8`. InputError for a range that runs backwards or is endless."""
     found: list[str] = []
-    text = re.sub(r"\s*(-|…|\.\.+|–)\s*", r"\1", text)
+    text = re.sub(r" ?(-|…|\.\.+|–) ?", r"\1", " ".join(text.split()))
     for word in re.split(r"[,;\s]+", text.strip()):
-        match = _RANGE.match(word)
+        match = _RANGE.match(word) if len(word) < MOST_OF_A_HEAD else None
         if match and match[3] in ("", match[1]):
             first, last = int(match[2]), int(match[4])
             if not 0 <= last - first < MOST_OF_A_RANGE:
@@ -144,6 +145,7 @@ def references(text: str, where: str) -> list[str]:
 
 
 def _plain(cell: str) -> str:
+    cell = cell[:MOST_OF_A_HEAD]
     bare = re.sub(r"\([^)]*\)|\[[^]]*\]", "", cell.lower()).replace("_", " ")
     return re.sub(r"[^a-z]", "", re.sub(r"\b(deg|degrees?)\b", "", _UNIT.sub("", bare)))
 
@@ -197,20 +199,22 @@ def _below(
         if not any(c.strip() for c in cells):
             continue
         row = {c: _cell(cells[k]) if k < len(cells) else "" for c, k in spots.items()}
-        if "x" in spots and max(spots["x"], spots["y"], spots.get("side", 0)) >= len(cells):
+        if "x" in spots and max(spots["x"], spots.get("y", 0), spots.get("side", 0)) >= len(cells):
             raise InputError("The row is shorter than the head", f"{name} line {line}", "Fill its cells")
         rows.append((line, row))
     return head, rows
 
 
 def _cell(cell: str) -> str:
+    if len(cell) > MOST_IN_A_CELL:
+        raise InputError(f"A cell has {len(cell):,} letters", "table", f"At most {MOST_IN_A_CELL:,}: is it a table?")
     text = from_csv_cell(cell.strip())
     return "" if text in NOTHING else text
 
 
 def _number(cell: str, where: str) -> tuple[float, float | None]:
     """Return a number and the mm of its unit, None without one."""
-    match = _NUMBER.match(cell.strip())
+    match = _NUMBER.match(cell.strip()) if len(cell) < MOST_OF_A_HEAD else None
     if not match:
         raise InputError(f"“{shorten(cell)}” is no number", where, "Write it like 12.5")
     unit = (match[2] or "").lower().replace('"', "in")
@@ -224,7 +228,8 @@ def _unit_of(head: str) -> float | None:
 
 def _said_unit(text: str) -> float | None:
     """Return the unit that a remark of the table names."""
-    match = re.search(r"unit[s ]*(?:used)?\s*[:=]\s*\"?(mm|millimet\w+|mils?|inch(?:es)?|in|um)\b", text, re.I)
+    pattern = r"unit[s ]{0,9}(?:used)?\s{0,9}[:=]\s{0,9}\"?(mm|millimet\w{1,9}|mils?|inch(?:es)?|in|um)\b"
+    match = re.search(pattern, text, re.I)
     if not match:
         return None
     word = match[1].lower()

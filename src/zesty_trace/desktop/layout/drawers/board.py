@@ -4,20 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QFileDialog, QFormLayout, QLineEdit, QTableWidgetItem, QWidget
 
-from zesty_trace.core.board.object import misfits, move_to_template, read_object, set_object
-from zesty_trace.core.board.outline import dxf_of, own_cutouts, rings_from_dxf, rings_from_svg, set_form, set_rings
+from zesty_trace.core.board.object import ObjectDrawing, misfits, move_to_template, set_object
+from zesty_trace.core.board.outline import dxf_of, own_cutouts, set_form, set_rings
 from zesty_trace.core.board.rule_sets import DEFAULT, RuleSet, set_rules, shipped_sets
 from zesty_trace.core.design import edits
-from zesty_trace.core.design.model import Form, Rules, TemplateHole
+from zesty_trace.core.design.model import Form, Outline, Rules, TemplateHole
 from zesty_trace.core.quantities import mm, parse_length_nm, say_count, say_mm
 from zesty_trace.desktop.kit.widgets import button, fill, fit_height, label, row, table
 from zesty_trace.desktop.project.drawer import Drawer, wrapped
 from zesty_trace.errors import ZestyError
-from zesty_trace.files import read_given, write_given
+from zesty_trace.files import write_given
 from zesty_trace.journey.limits import rule_sets_for
 
 SHAPES = {
@@ -239,27 +240,37 @@ class BoardDrawer(Drawer):
         """Take the outline from a drawing."""
         name = name or self._chosen("Open an outline", DRAWINGS)
         if name:
-            self._do(name, self._outline_from)
+            from zesty_trace.journey.foreign import outline_of
+
+            self._read("Reading the outline", lambda: outline_of(Path(name)), self._take_outline)
+
+    def _take_outline(self, rings: list[Outline]) -> None:
+        self._do("", lambda _n: self.session.do("Outline from a drawing", lambda d: set_rings(d, rings)))
         self.pull()
 
-    def _outline_from(self, name: str) -> None:
-        text = read_given(Path(name), "drawing").decode("utf-8", "replace")
-        rings = (rings_from_svg if name.lower().endswith(".svg") else rings_from_dxf)(text, Path(name).name)
-        self.session.do("Outline from a drawing", lambda d: set_rings(d, rings))
+    def _read(self, title: str, work: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """Read a drawing as a job; what is wrong with it is said here."""
+
+        def failed(error: ZestyError | None) -> None:
+            if error is not None:
+                self.tell(error)
+
+        self.session.jobs.start(title, lambda _report: work(), done, failed)
 
     def open_object(self, name: str = "") -> None:
         """Take template, zones and outline from a drawing of the object."""
         name = name or self._chosen("Open a drawing of the object", "DXF drawings (*.dxf)")
         if name:
-            self._do(name, self._object_from)
+            from zesty_trace.journey.foreign import object_of
 
-    def _object_from(self, name: str) -> None:
-        text = read_given(Path(name), "drawing").decode("utf-8", "replace")
-        drawing = read_object(text, self.session.design, Path(name).name)
+            design = self.session.design
+            self._read("Reading the drawing", lambda: object_of(Path(name), design), self._take_object)
+
+    def _take_object(self, drawing: ObjectDrawing) -> None:
         words = f"{len(drawing.holes)} holes and {len(drawing.zones)} zones of the object"
         if drawing.unnamed:
             words += f"; {drawing.unnamed} holes without a part's name left out"
-        self.session.do(words, lambda d: set_object(d, drawing))
+        self._do("", lambda _n: self.session.do(words, lambda d: set_object(d, drawing)))
 
     def _do(self, name: str, work: Callable[[str], object]) -> bool:
         """Work on a file, and say what went wrong; return whether nothing did."""

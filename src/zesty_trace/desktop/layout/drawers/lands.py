@@ -13,15 +13,14 @@ from zesty_trace.core.catalogue.land_patterns import LandPattern, land_pattern
 from zesty_trace.core.catalogue.lands.check import check_package
 from zesty_trace.core.catalogue.lands.fit import Measured, check_fit
 from zesty_trace.core.catalogue.lands.own import spec_from_table, spec_from_words
-from zesty_trace.core.catalogue.lands.own_dxf import spec_from_dxf
 from zesty_trace.core.design import edits
+from zesty_trace.core.progress import Report
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.canvas import Canvas
 from zesty_trace.desktop.kit.lettering import Lettering, draw_text
 from zesty_trace.desktop.kit.widgets import button, label, row
 from zesty_trace.desktop.project.drawer import Drawer, wrapped
 from zesty_trace.errors import InputError, ZestyError
-from zesty_trace.files import read_given, text_of
 from zesty_trace.journey.kinds import keep_package
 
 MEASURES = {
@@ -287,18 +286,26 @@ class LandsDrawer(Drawer):
         )
         if not name:
             return
-        try:
-            title = self.name.text().strip() or Path(name).stem
-            spec = spec_from_dxf(
-                title, text_of(read_given(Path(name), "drawing"), name), self.made.height if self.made else 1.0
-            )
-            keep_package(spec, self.session.path)
-        except ZestyError as error:
-            self.tell(error)
-            return
-        self.session.refresh_catalogue()
-        self.pull()
-        self.package.setCurrentText(spec.id)
+        from zesty_trace.journey.foreign import package_of
+
+        title, folder = self.name.text().strip() or Path(name).stem, self.session.path
+        height_mm = self.made.height if self.made else 1.0
+
+        def work(_report: Report) -> PackageSpec:
+            spec = package_of(Path(name), title, height_mm, drawn=True)
+            keep_package(spec, folder)
+            return spec
+
+        def done(spec: PackageSpec) -> None:
+            self.session.refresh_catalogue()
+            self.pull()
+            self.package.setCurrentText(spec.id)
+
+        def failed(error: ZestyError | None) -> None:
+            if error is not None:
+                self.tell(error)
+
+        self.session.jobs.start("Reading the drawing", work, done, failed)
 
     def use(self) -> None:
         """Give the picked part this package, if it has a pad for each pin."""
