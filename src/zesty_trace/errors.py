@@ -56,16 +56,7 @@ def own_words(what: str) -> Iterator[None]:
         yield
     except (ZestyError, Cancelled):
         raise
-    except (
-        ValueError,
-        ArithmeticError,
-        LookupError,
-        TypeError,
-        AttributeError,
-        RecursionError,
-        RuntimeError,
-        OSError,
-    ) as error:
+    except Exception as error:  # libraries raise whatever they like on what they did not foresee
         raise InputError(
             f"The {what} cannot be read ({type(error).__name__}: {str(error)[:120]})", what, "Check it"
         ) from error

@@ -26,13 +26,19 @@ from typing import Any
 import tomli_w
 
 from zesty_trace.core.board.copper import board_pads
+from zesty_trace.core.board.object import read_object
+from zesty_trace.core.board.outline import dxf_of, rings_from_dxf, rings_from_svg
 from zesty_trace.core.board.words.say_place import understand_placing
 from zesty_trace.core.catalogue.kinds import Catalogue, Kind, kinds_of, shipped
+from zesty_trace.core.catalogue.lands.own_dxf import spec_from_dxf
 from zesty_trace.core.catalogue.make_part import write_kind
 from zesty_trace.core.catalogue.markings import read_bands, read_chip
 from zesty_trace.core.circuit.wired import Wired
 from zesty_trace.core.design.model import Design, Part, Pin, Placement, to_json
 from zesty_trace.core.design.reading import from_json
+from zesty_trace.core.fabrication.adopting.adopt import adopt
+from zesty_trace.core.fabrication.adopting.tables_in import read_bom, read_centroid
+from zesty_trace.core.fabrication.finished import BoardSet, read_set
 from zesty_trace.core.fabrication.package import fabrication_files, zip_bytes
 from zesty_trace.core.fabrication.zips import read_zip
 from zesty_trace.core.firmware.image import fit_findings, pages_of, parse_image
@@ -54,6 +60,7 @@ from zesty_trace.core.quantities import parse_address, parse_length_nm, read_add
 from zesty_trace.core.review.rules import review
 from zesty_trace.core.schematic.arrange import arrange
 from zesty_trace.core.stated import parse_value
+from zesty_trace.core.tables.encoding import table_text
 from zesty_trace.core.tables.importing import export_parts, export_wiring, import_prototype
 from zesty_trace.core.tables.repair import preview_import
 from zesty_trace.core.wording.sentences import understand
@@ -421,7 +428,80 @@ def texts(*lines: str) -> Callable[[], list[bytes]]:
     return lambda: [line.encode() for line in lines]
 
 
+BILL = b"Ref;Value;Package;DNP\nR1-R3;4k7;R0603;\nU1;chip;SOIC-8;x\n"
+PLACES = (
+    b"# unit: mm\nRef,Val,Package,PosX,PosY,Rot,Side\nR1,4k7,R0603,1.5,2.5,90,top\nU1,chip,SOIC-8,20mm,30mm,0,bottom\n"
+)
+
+
+def bill(data: bytes) -> None:
+    read_bom(table_text(data, "b.csv"), "b.csv")
+
+
+def places(data: bytes) -> None:
+    read_centroid(table_text(data, "c.csv"), "c.csv")
+
+
+def adopted(data: bytes) -> None:
+    """Two tables on a board whose files are fixed, as `zt adopt` takes them."""
+    first, _, second = data.partition(b"\n====\n")
+    bought, placed = read_bom(table_text(first, "b"), "b"), read_centroid(table_text(second, "c"), "c")
+    adopt(adopted_board(), {"": bought}, placed, shipped(), "x", "given-x.zip")
+
+
+@cache
+def adopted_board() -> BoardSet:
+    return read_set({n: t for n, t in fabrication().items() if n.endswith((".gbr", ".xnc"))})
+
+
+def adopted_seeds() -> list[bytes]:
+    files = fabrication()
+    bills, spots = ([t for n, t in files.items() if n.startswith(k)] for k in ("bom", "centroid"))
+    return [f"{bills[0]}\n====\n{spots[0]}".encode()]
+
+
+def drawing_seeds() -> list[bytes]:
+    """An outline with arcs, a spline, an ellipse and bulges, as DXF; the demo's own."""
+    import ezdxf
+
+    made = ezdxf.new("R2010")
+    space = made.modelspace()
+    space.add_lwpolyline([(0, 0, 0, 0, 0.4), (50, 0), (50, 30, 0, 0, -0.2), (0, 30)], close=True, format="xyseb")
+    space.add_circle((10, 10), 2)
+    space.add_arc((20, 15), 4, 0, 270)
+    space.add_ellipse((30, 15), (4, 0), 0.5)
+    space.add_spline([(5, 20), (8, 22), (12, 20)])
+    space.add_text("R1 90", dxfattribs={"layer": "TEMPLATE"}).set_placement((10, 10))
+    space.add_point((10, 10), dxfattribs={"layer": "TEMPLATE"})
+    out = io.StringIO()
+    made.write(out)
+    return [out.getvalue().encode(), dxf_of(demo_design()).encode()]
+
+
+SVG = (
+    b'<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="50mm" viewBox="0 0 80 50">'
+    b'<rect x="0" y="0" width="80" height="50" rx="3"/><circle cx="10" cy="10" r="2"/>'
+    b'<path d="M20 20 l10 0 a5 5 0 0 1 0 10 C 25 35 20 32 20 30 z" transform="rotate(5)"/></svg>'
+)
+
+
+def drawing(read: Callable[[str], object]) -> Callable[[bytes], None]:
+    def act(data: bytes) -> None:
+        read(data.decode("utf-8", "replace"))
+
+    return act
+
+
 TARGETS = {
+    "bill": Target(lambda: [BILL, *(t.encode() for n, t in fabrication().items() if n.startswith("bom"))], bill, 300),
+    "places": Target(
+        lambda: [PLACES, *(t.encode() for n, t in fabrication().items() if n.startswith("centroid"))], places, 300
+    ),
+    "adopt": Target(adopted_seeds, adopted, 15),
+    "outline": Target(drawing_seeds, drawing(rings_from_dxf), 60),
+    "svg": Target(lambda: [SVG], drawing(rings_from_svg), 150),
+    "object": Target(drawing_seeds, drawing(lambda text: read_object(text, demo_design())), 60),
+    "pattern": Target(drawing_seeds, drawing(lambda text: spec_from_dxf("MINE", text, 1.0)), 60),
     "design": Target(lambda: [to_json(demo_design()), to_json(Design())], design, 120),
     "journal": Target(journal_seeds, journal, 60),
     "odd gerber": Target(odd_gerbers, gerber, 200),

@@ -14,7 +14,7 @@ from zesty_trace.core.design.model import Design, KeepOut, Outline, TemplateHole
 from zesty_trace.core.dxf import open_dxf
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, nm
-from zesty_trace.errors import InputError
+from zesty_trace.errors import InputError, own_words
 
 NEAR_MM = 3.0  # a text names the circle, point or line that is no farther
 _HEIGHT = re.compile(r"^(?:HEIGHT|ROOM)[ _-]*(\d+(?:\.\d+)?)(?:[ _-]*(?:MM)?)(?:[ _-]*(TOP|BOTTOM))?$", re.I)
@@ -73,6 +73,7 @@ class ObjectDrawing:
     unnamed: int = 0
 
 
+@own_words("drawing")
 def read_object(text: str, design: Design, where: str = "object.dxf") -> ObjectDrawing:
     """Return what a DXF drawing of the object says. InputError if it is no drawing, or says nothing.
 

@@ -17,7 +17,7 @@ from zesty_trace.core.design.model import Design, Form, Outline
 from zesty_trace.core.dxf import open_dxf
 from zesty_trace.core.geometry import Point
 from zesty_trace.core.quantities import mm, nm
-from zesty_trace.errors import EditError, InputError
+from zesty_trace.errors import EditError, InputError, own_words
 
 SAGITTA_NM = 5_000
 SVG_STEPS = 64  # of one curve of a path
@@ -168,6 +168,7 @@ def set_rings(design: Design, rings: Sequence[Outline]) -> Design:
     return replace(design, board=board)
 
 
+@own_words("drawing")
 def rings_from_dxf(text: str, where: str = "outline.dxf") -> list[Outline]:
     """Return the closed lines of a DXF drawing in its unit (mm if it states none). InputError.
 
@@ -196,6 +197,7 @@ def rings_from_dxf(text: str, where: str = "outline.dxf") -> list[Outline]:
     return _rings(list(polygonize(unary_union(lines))), where)
 
 
+@own_words("drawing")
 def rings_from_svg(text: str, where: str = "outline.svg") -> list[Outline]:
     """Return the closed lines of an SVG drawing, in mm by its size and view box (96 px an inch). InputError."""
     from shapely import LineString, unary_union

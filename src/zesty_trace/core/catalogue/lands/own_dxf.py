@@ -10,7 +10,7 @@ from zesty_trace.core.catalogue.kind import PackageSpec, PadRow
 from zesty_trace.core.catalogue.lands.check import check_package
 from zesty_trace.core.catalogue.lands.own import body_of
 from zesty_trace.core.dxf import open_dxf
-from zesty_trace.errors import InputError
+from zesty_trace.errors import InputError, own_words
 
 CHORD_MM = 0.005
 
@@ -53,6 +53,7 @@ class _Drawing:
             self.shapes.append(shape)
 
 
+@own_words("drawing")
 def spec_from_dxf(name: str, text: str, height: float) -> PackageSpec:
     """Return a package from a drawing: closed lines are pads, a circle inside one its hole, a text in it its number.
 

@@ -1,0 +1,30 @@
+"""A monkey at the window: nothing ends it, and nothing of its own holds its thread for longer than a quarter second."""
+
+from __future__ import annotations
+
+import os
+import random
+
+import pytest
+
+from zesty_trace.desktop.window.shell import MainWindow
+
+from ..speed import slowness
+from .monkey import Monkey
+from .watchdog import LIMIT_S
+
+ACTIONS = int(os.environ.get("ZT_MONKEY_ACTIONS", "250"))
+
+
+@pytest.mark.campaign
+@pytest.mark.parametrize("which", ["window", "routed_window"])
+def test_a_monkey_finds_no_long_block(which: str, request: pytest.FixtureRequest, settle) -> None:
+    window: MainWindow = request.getfixturevalue(which)
+    seed = int(os.environ.get("ZT_MONKEY_SEED", "0")) or random.randrange(1, 10**6)
+    print(f"seed {seed}")
+    monkey = Monkey(window, seed)
+    monkey.play(ACTIONS)
+    for took, what in monkey.slow[:30]:
+        print(f"{took:.2f} s  {what}")
+    bound = LIMIT_S * slowness()
+    assert [f"{took:.2f} s {what}" for took, what in monkey.slow if took > bound] == [], f"seed {seed}"
