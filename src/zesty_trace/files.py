@@ -39,6 +39,7 @@ LIMITS = {  # bytes
 _TEMP_PREFIX, _TEMP_SUFFIX = ".zt-", ".tmp"
 TABLES_LOCK = ".tables.lock"
 LOCK_WAIT_S = 30.0
+SWEPT_AFTER_S = 600.0  # no write takes so long
 _READ = os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC
 _FOLDER = os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW | os.O_CLOEXEC
 
@@ -270,13 +271,15 @@ def is_plain(root: Path, name: str) -> bool:
 
 
 def sweep(root: Path, folders: tuple[str, ...] = ()) -> None:
-    """Remove what a write that was cut off has left. Call it with the project's lock held."""
+    """Remove what a write that was cut off has left: not what another program is writing at this moment."""
+    before = time.time() - SWEPT_AFTER_S
     for folder in ("", *folders):
         with suppress(OSError), _folder_of(root, f"{folder}/x" if folder else "x") as (held, _):
             for name in os.listdir(held):
                 if name.startswith(_TEMP_PREFIX) and name.endswith(_TEMP_SUFFIX):
                     with suppress(OSError):
-                        os.unlink(name, dir_fd=held)
+                        if os.stat(name, dir_fd=held, follow_symlinks=False).st_mtime < before:
+                            os.unlink(name, dir_fd=held)
 
 
 @contextmanager

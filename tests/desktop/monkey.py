@@ -166,12 +166,11 @@ class Monkey:
             line = self.rng.choice(fields)
             text = self.rng.choice(WORDS)
 
-            def typed() -> None:
-                line.setFocus()
-                line.selectAll()
-                QTest.keyClicks(line, text)
-
-            self._timed(f"type {text!r} into {line.accessibleName() or line.placeholderText()!r}", typed)
+            line.setFocus()
+            line.selectAll()
+            for letter in text:
+                where = line.accessibleName() or line.placeholderText()
+                self._timed(f"{letter!r} of {text!r} into {where!r}", lambda c=letter: QTest.keyClicks(line, c))
             self._timed(f"enter {text!r}", lambda: QTest.keyClick(line, Qt.Key.Key_Return))
 
     def _row(self) -> None:

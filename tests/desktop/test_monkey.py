@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import random
 
 import pytest
 
@@ -20,7 +19,7 @@ ACTIONS = int(os.environ.get("ZT_MONKEY_ACTIONS", "250"))
 @pytest.mark.parametrize("which", ["window", "routed_window"])
 def test_a_monkey_finds_no_long_block(which: str, request: pytest.FixtureRequest, settle) -> None:
     window: MainWindow = request.getfixturevalue(which)
-    seed = int(os.environ.get("ZT_MONKEY_SEED", "0")) or random.randrange(1, 10**6)
+    seed = int(os.environ.get("ZT_MONKEY_SEED", "11"))  # another one by hand; the same in every run of the suite
     print(f"seed {seed}")
     monkey = Monkey(window, seed)
     monkey.play(ACTIONS)

@@ -235,8 +235,11 @@ def test_nothing_but_plain_names_goes_to_an_instrument(text: str) -> None:
 def test_temporary_files_of_a_write_that_was_cut_off_are_swept(project: Path, victim: Path) -> None:
     (project / ".zt-0123.tmp").write_bytes(b"half")
     (project / "firmware" / ".zt-4567.tmp").symlink_to(victim)
+    for old in project.rglob(".zt-*"):
+        os.utime(old, (1, 1), follow_symlinks=False)
+    (project / ".zt-89ab.tmp").write_bytes(b"being written by another program")
     ProjectFolder.open(project)[0].close()
-    assert not list(project.rglob(".zt-*"))
+    assert [p.name for p in project.rglob(".zt-*")] == [".zt-89ab.tmp"]
     assert victim.read_text() == "mine"
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import subprocess
 import sys
+from contextlib import ExitStack
 from datetime import date
 from pathlib import Path
 
@@ -53,6 +54,13 @@ def at_once(project: Path, action: str, head: str = HEAD) -> list[str]:
         )
         for k in range(HOW_MANY)
     ]  # fmt: skip
+    with ExitStack() as stack:
+        for p in started:
+            stack.enter_context(p)
+        return _together(started)
+
+
+def _together(started: list[subprocess.Popen[str]]) -> list[str]:
     for p in started:
         assert p.stdout is not None
         assert p.stdout.readline() == "ready\n", p.stderr.read() if p.stderr else ""
@@ -63,9 +71,9 @@ def at_once(project: Path, action: str, head: str = HEAD) -> list[str]:
     said = []
     for p in started:
         out, wrong = p.communicate(timeout=120)
-        assert p.returncode == 0, wrong[-2000:]
-        said.append(out)
-    return said
+        said.append((p.returncode, out, wrong))
+    assert all(code == 0 for code, _, _ in said), [wrong[-800:] for _, _, wrong in said]
+    return [out for _, out, _ in said]
 
 
 def test_drawers_hold_what_all_put_in(tmp_path: Path) -> None:

@@ -5,6 +5,7 @@ Scene units are millimetres, y up.
 
 from __future__ import annotations
 
+from collections import deque
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -99,6 +100,9 @@ def flat_text(p: QPainter, x: float, y: float, text: str, size: float, color: st
     p.restore()
 
 
+_LABELS: deque[tuple[tuple[object, ...], dict[str, tuple[float, float, float]]]] = deque(maxlen=6)
+
+
 class BoardPainter:
     """Draws one view of a board."""
 
@@ -107,7 +111,18 @@ class BoardPainter:
         self.pads: list[BoardPad] = board_pads(view.wired)
         self.bodies = {r: _body_path(view.wired, r) for r in view.design.board.placements if r in view.design.parts}
         self.pad_paths = [pad_path(p) for p in self.pads]
-        self.labels = self._label_spots()
+        self.labels = self._known_labels()
+
+    def _known_labels(self) -> dict[str, tuple[float, float, float]]:
+        """Return the spots of the references, those of before where parts and board are the same values."""
+        design = self.view.design
+        of = (design.board.placements, design.parts, design.board.outline, self.view.wired.catalogue)
+        for known, spots in _LABELS:
+            if all(a is b for a, b in zip(known, of, strict=True)):
+                return spots
+        found = self._label_spots()
+        _LABELS.appendleft((of, found))
+        return found
 
     def draw(self, p: QPainter) -> None:
         """Draw all."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from PySide6.QtCore import QPointF, Qt, Signal
+from PySide6.QtCore import QPointF, Qt, QTimer, Signal
 from PySide6.QtGui import QPainterPath
 from PySide6.QtWidgets import QPushButton, QSplitter, QVBoxLayout
 
@@ -42,7 +42,7 @@ from zesty_trace.errors import InputError, ZestyError
 if TYPE_CHECKING:
     from zesty_trace.core.board.hand.guide import Guide
 
-DRAWER_PX = 390
+DRAWER_PX, FRAME_MS = 390, 80
 HELD = "Drag a part. R turns it, F flips it, arrows nudge it by 0.1 mm, M measures."
 DRAWER_KEYS = ("Ctrl+Shift+1", "Ctrl+Shift+2")
 
@@ -98,7 +98,12 @@ class LayoutStation(Station):
         lines_of(frame).setStretch(2, 1)
         layout.addWidget(frame, 1)
         layout.addWidget(self._line())
-        self._drawn.connect(self._draw, Qt.ConnectionType.QueuedConnection)
+        self._drawn.connect(self._draw_soon, Qt.ConnectionType.QueuedConnection)
+        self._newest: Design | None = None
+        self._frame = QTimer(self)
+        self._frame.setSingleShot(True)
+        self._frame.setInterval(FRAME_MS)
+        self._frame.timeout.connect(self._draw)
         self._connect(self.canvas, self.looks)
 
     def _connect(self, c: BoardCanvas, looks: Looks) -> None:
@@ -436,9 +441,15 @@ class LayoutStation(Station):
 
         self._work("Stitching", lambda _report: stitch(wired), done)
 
-    def _draw(self, design: Design) -> None:
-        """Show what a job has so far."""
-        if self.session.jobs.busy(visible_only=True):
+    def _draw_soon(self, design: Design) -> None:
+        """Show what a job has so far: the newest, a few times a second, and only where somebody looks."""
+        self._newest = design
+        if not self._frame.isActive():
+            self._frame.start()
+
+    def _draw(self) -> None:
+        design, self._newest = self._newest, None
+        if design is not None and self.isVisible() and self.session.jobs.busy(visible_only=True):
             self.canvas.show_view(
                 BoardView(
                     self.session.wired.with_design(design),

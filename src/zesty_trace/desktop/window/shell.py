@@ -41,6 +41,8 @@ if TYPE_CHECKING:
 
 
 PAINT_FIRST_MS = 30
+IDLE_MS = 400
+NEEDED_LATER = ("pyqtgraph", "zesty_trace.store.records", "zesty_trace.journey.trusting")
 NAME_PX = 262  # room for the project's name
 
 
@@ -102,8 +104,20 @@ class MainWindow(QMainWindow):
                 self.go(where)
             self.session.check_soon()
             self._ask_about_stale()
+            QTimer.singleShot(IDLE_MS, self._load_the_rest)
 
         self.session.jobs.start("Loading", load, ready, failed, visible=False)
+
+    def _load_the_rest(self) -> None:
+        """Import the stations that were not shown yet, and what they need, while nobody waits for them."""
+
+        def load(_report: object) -> None:
+            import importlib
+
+            for name in (*(SPEC[key].view.partition(":")[0] for key in STATIONS), *NEEDED_LATER):
+                importlib.import_module(name)
+
+        self.session.jobs.start("Loading the rest", load, lambda _v: None, visible=False)
 
     def _again(self) -> None:
         self.session.__dict__.pop("catalogue", None)
@@ -375,6 +389,15 @@ class MainWindow(QMainWindow):
         for station in self.stations.values():
             station.changed()
         self.update()
+        QTimer.singleShot(IDLE_MS, self._dress_the_rest)
+
+    def _dress_the_rest(self) -> None:
+        """Give one hidden station the style of the theme, then the next: none is to be waited for when it is shown."""
+        for station in self.stations.values():
+            if station.property("dressed") != theme.current().name:
+                theme.dress(station)
+                QTimer.singleShot(0, self._dress_the_rest)
+                return
 
     def _head(self) -> None:
         d = self.session.design

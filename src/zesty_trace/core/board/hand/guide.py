@@ -66,6 +66,14 @@ class Guide:
         self._pads = [p for p in board_pads(wired) if p.layers]
         self._width = {(p.pin, p.x_nm, p.y_nm): width_of(p) for p in self._pads}
         self._marked = -1
+        self._warm()
+
+    def _warm(self) -> None:
+        """Load or compile the search: else the first move of the pointer would wait for that."""
+        pad = next((p for p in self._pads if p.net), None)
+        if pad is not None:
+            for vias in (False, True):
+                self.follow(pad.net, pad, pad.layers[0], mm(pad.x_nm), mm(pad.y_nm), self.width_nm(pad), vias)
 
     def pad_at(self, x_mm: float, y_mm: float, layer: LayerName | None = None) -> BoardPad | None:
         """Return the pad of a net under a point, of a layer if one is given; the smallest if several are."""
