@@ -389,15 +389,6 @@ class MainWindow(QMainWindow):
         for station in self.stations.values():
             station.changed()
         self.update()
-        QTimer.singleShot(IDLE_MS, self._dress_the_rest)
-
-    def _dress_the_rest(self) -> None:
-        """Give one hidden station the style of the theme, then the next: none is to be waited for when it is shown."""
-        for station in self.stations.values():
-            if station.property("dressed") != theme.current().name:
-                theme.dress(station)
-                QTimer.singleShot(0, self._dress_the_rest)
-                return
 
     def _head(self) -> None:
         d = self.session.design
