@@ -16,6 +16,8 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.design.model import Design, to_json
 from zesty_trace.desktop.kit.text import Words, tip
 from zesty_trace.desktop.window.shell import MainWindow
+from zesty_trace.journey.trusting import trusted_of
+from zesty_trace.store.own import person
 from zesty_trace.store.payloads import Told
 from zesty_trace.store.project import DESIGN, THEIRS, ProjectFolder, read_project
 
@@ -181,6 +183,32 @@ def test_measuring_by_hand_asks_and_records(window: MainWindow, qtbot, settle) -
     assert event is not None
     assert (event.verdict, event.told.source, event.measurement.instruments) == ("fail", "real", ("a person",))
     assert bench.batch.item(2, 1).text() == "fail"
+
+
+def test_who_measures_and_with_what_is_said_once(window: MainWindow, qtbot, settle) -> None:
+    window.go("bench")
+    settle(window)
+    bench = window.station
+    qtbot.mouseClick(bench.trust_button, Qt.MouseButton.LeftButton)
+    page = bench.trust
+    assert page.isVisible()
+    assert "not guarded" in page.words.text()
+    bench.mode.setCurrentText("a person, by hand")
+    assert "When was it calibrated?" in bench.stand_in.text()
+    page.name.setText("Mara")
+    page.bench.setText("window bench")
+    page.accuracy["volt"].setText("banana")
+    page.keep()
+    assert "is no accuracy" in page.problem.text()
+    for key, text in (("volt", "0.5 % + 2 mV"), ("ohm", "1 % + 0.3 ohm"), ("amp", "1 % + 5 mA")):
+        page.accuracy[key].setText(text)
+    page.calibrated.setText("2026-03-01")
+    page.keep()
+    assert page.problem.isHidden()
+    assert "calibrated 2026-03-01" in page.words.text()
+    assert "When was it calibrated?" not in bench.stand_in.text()
+    assert (person().name, person().bench) == ("Mara", "window bench")
+    assert trusted_of().unknown == ()
 
 
 def test_a_person_can_stop_in_the_middle(window: MainWindow, qtbot, settle) -> None:

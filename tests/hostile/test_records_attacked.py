@@ -13,6 +13,7 @@ import pytest
 
 from zesty_trace.cli import main
 from zesty_trace.core.design.model import Design
+from zesty_trace.journey.measuring import bench_findings
 from zesty_trace.store import records as module
 from zesty_trace.store.chain import START, checksum_of
 from zesty_trace.store.known import IDENTITY, known_folder, look_up
@@ -82,6 +83,9 @@ def test_no_board_passes_once_an_event_was_changed(project: Path, statement: str
     assert standings(project) == {"fail", "pass"}
     attack(project, statement)
     assert standings(project) == {"open"}
+    with closing(Records(project)) as records:
+        (found,) = bench_findings(records.boards())
+    assert found.title.startswith("The records do not hold together")
     assert main(["records", "verify", str(project)]) == 1
     assert any(w in capsys.readouterr().out for w in ("was changed", "are missing"))
     assert main(["record", str(project)]) == 0

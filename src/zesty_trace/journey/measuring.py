@@ -11,7 +11,7 @@ from pathlib import Path
 from msgspec.structs import asdict
 
 from zesty_trace.core.bench.accuracy import EXACT, NOT_KNOWN, Trusted
-from zesty_trace.core.bench.failed import FailedBoard, failed_findings
+from zesty_trace.core.bench.failed import FailedBoard, failed_findings, records_finding
 from zesty_trace.core.bench.plan import BenchPlan, make_plan
 from zesty_trace.core.bench.run import BoardResult, Instruments, run_plan
 from zesty_trace.core.bench.simulated import demo_faults
@@ -25,7 +25,7 @@ from zesty_trace.standins.instruments import fault_argument
 from zesty_trace.standins.launch import running
 from zesty_trace.store.board import BoardRecord, Wanted
 from zesty_trace.store.payloads import MeasureTold, ReadingTold
-from zesty_trace.store.records import Records
+from zesty_trace.store.records import NOT_CHECKED, Records
 
 
 def measure_boards(
@@ -94,6 +94,9 @@ def measure_simulated(
 
 
 def bench_findings(boards: Iterable[BoardRecord], wanted: Wanted | None = None) -> list[Finding]:
-    """Return one finding for each board that stands as failed."""
+    """Return one finding for each board that stands as failed, or that the records cannot be trusted."""
+    boards = list(boards)
+    if distrust := next((b.distrust for b in boards if b.distrust), ""):
+        return [] if distrust == NOT_CHECKED else [records_finding(distrust)]
     standing = [(b.serial, b.standing(wanted)) for b in boards]
     return failed_findings(FailedBoard(s, x.why, x.simulated) for s, x in standing if x.verdict == "fail")

@@ -17,6 +17,16 @@ MEASURED = rule(
 )
 
 
+RECORDS = rule(
+    "records changed",
+    Severity.STOP,
+    "Records that somebody changed prove nothing: what they say of a board may be what somebody wished.",
+    "the chain of checksums of the records",
+    limits="every event as it was written",
+    station="bench",
+)
+
+
 @dataclass(frozen=True)
 class FailedBoard:
     """A board that stands as failed, why, and whether that was on a simulated bench."""
@@ -24,6 +34,15 @@ class FailedBoard:
     serial: str
     why: str
     simulated: bool
+
+
+def records_finding(why: str) -> Finding:
+    """Return that the records cannot be trusted, and why."""
+    return RECORDS.found(
+        Subject(which="records"),
+        "The records do not hold together: no board counts as passed",
+        f"{why[:1].upper()}{why[1:]}. Find out who changed the file, then bring a copy back (zt records restore).",
+    )
 
 
 def failed_findings(boards: Iterable[FailedBoard]) -> list[Finding]:

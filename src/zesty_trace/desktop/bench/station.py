@@ -15,6 +15,7 @@ from zesty_trace.core.design.model import Design
 from zesty_trace.core.progress import Report
 from zesty_trace.core.quantities import say
 from zesty_trace.desktop.bench.hands import HandsPanel, WindowHands
+from zesty_trace.desktop.bench.trust import TrustPage
 from zesty_trace.desktop.kit import theme
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.text import tip
@@ -26,6 +27,7 @@ from zesty_trace.errors import DeviceError, ZestyError
 from zesty_trace.journey.batch import batch_of, book, chosen_serial, refuse_simulated_on_real
 from zesty_trace.journey.flashing import wanted_of
 from zesty_trace.journey.measuring import measure_boards, measure_simulated
+from zesty_trace.journey.trusting import trusted_of
 from zesty_trace.store.board import BoardRecord, Standing, Wanted
 from zesty_trace.store.payloads import MeasureTold
 
@@ -72,6 +74,7 @@ class BenchStation(Station):
         self._plan_of: object = None
         self.shown = ""
         self._measuring = False
+        self._seen: list[str] = []
         self._covered_of: object = None
         self._wanted = Wanted()
         self._wanted_of: tuple[Design, BenchPlan | None] | None = None
@@ -90,6 +93,9 @@ class BenchStation(Station):
         self.cover_button = button(
             "What it notices", self.show_coverage, tip="Which single faults the plan would notice"
         )
+        self.trust_button = button(
+            "Who and with what", self.show_trust, tip="Your name, this bench, and how far your instruments may be off"
+        )
         self.steps = table("", "Measure", "Limits", "Reading", "")
         self.steps.horizontalHeader().setSectionResizeMode(1, QHeaderView.ResizeMode.Stretch)
         self.coverage_text = label("", "", True)
@@ -103,8 +109,11 @@ class BenchStation(Station):
         self.sides = QStackedWidget()
         self.sides.addWidget(self.steps)
         self.sides.addWidget(other)
+        self.trust = TrustPage(self.session.today)
+        self.trust.kept.connect(self._kept)
+        self.sides.addWidget(self.trust)
         return card(
-            row(self.title, None, self.plan_button, self.cover_button),
+            row(self.title, None, self.plan_button, self.cover_button, self.trust_button),
             self.note,
             self.hands,
             self.sides,
@@ -173,6 +182,7 @@ class BenchStation(Station):
                 "You are told where the probes go and type what you read. With the address of a meter or a supply, "
                 "it is read for you."
             )
+        self.stand_in.setText(self.stand_in.text() + self._trust_words(mode))
         self.run_button.setText(RUN_WORDS[mode])
 
     def pull(self) -> None:
@@ -234,7 +244,8 @@ class BenchStation(Station):
     def _show_plan(self, boards: dict[str, BoardRecord]) -> None:
         if self.plan is None:
             return
-        event = boards[self.shown].last("measured") if self.shown in boards else None
+        distrust = boards[self.shown].distrust if self.shown in boards else ""
+        event = boards[self.shown].last("measured") if self.shown in boards and not distrust else None
         told = event.measurement if event and event.measurement.plan == self.plan.checksum else MeasureTold()
         readings = {r.step: r for r in told.readings}
         rows = []
@@ -260,6 +271,12 @@ class BenchStation(Station):
             + f". The supply is limited to {say(self.plan.current_limit_a, 'A')} at rest; "
             "a short stops the test before power."
         )
+        if distrust:
+            words += f" The readings of {self.shown} are not shown: {distrust}."
+        if event and event.measurement.zero and not event.simulated:
+            words += f" 0 V was proved so: {event.measurement.zero}"
+        if event and event.measurement.meter and not event.simulated:
+            words += f" {event.measurement.meter}"
         if event and event.measurement.plan != self.plan.checksum:
             words += f" {self.shown} was measured by another plan: its readings are not shown under this one."
         self.note.setText(words)
@@ -301,7 +318,9 @@ class BenchStation(Station):
             if hands:
                 hands.stopped = lambda: not report(0.0, "waiting for you")
             with Bench(meter, supply, fixture, hands) as bench:
-                return measure_boards(plan, bench, serials, records, report, design, "real", bench.instruments)
+                self._seen = [n for n in bench.names if n]
+                known = trusted_of(*bench.names)
+                return measure_boards(plan, bench, serials, records, report, design, "real", bench.instruments, known)
 
         def failed(error: Any) -> None:
             self._ended()
@@ -324,6 +343,25 @@ class BenchStation(Station):
             self.session.failed.emit(DeviceError(live, "supply", "Do not touch the board before"))
         else:
             self.session.message.emit(f"{len(results) - len(bad)} of {len(results)} boards passed")
+
+    def show_trust(self) -> None:
+        """Show who measures and with what."""
+        self.trust.pull(tuple(self._seen))
+        self._show_side(2)
+
+    def _kept(self) -> None:
+        self.session.message.emit("Kept: records say it from now on")
+        self._show_mode()
+
+    def _trust_words(self, mode: str) -> str:
+        """Return what is known of the instruments that are to measure, and what is not."""
+        if mode == "simulated":
+            return ""
+        from zesty_trace.journey.trusting import must_ask, trusted_of
+
+        today, meter = self.session.today, self._seen[0] if self._seen else ""
+        ask = " When was it calibrated? See “Who and with what”." if must_ask(meter, today) else ""
+        return f" {trusted_of(meter).words(today)}{ask}"
 
     def show_coverage(self) -> None:
         """Show which single faults the plan would notice, worked out as a job when it is not known yet."""

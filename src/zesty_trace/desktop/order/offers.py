@@ -75,7 +75,8 @@ class OffersCard(QFrame):
         for widget in (
             row(self.title, None, self.every_button, self.colour), self.taken, self.summary, self.words, self.offers,
             row(label("Stencil"), self.stencil, label("Finish"), self.finish, None),
-            row(self.which, self.here_button, self.back_button, None, self.take_button),
+            row(self.which, self.here_button, self.back_button, None),
+            row(None, self.take_button),
         ):  # fmt: skip
             self.column.addWidget(widget)
         self.column.setStretch(4, 1)
@@ -83,7 +84,8 @@ class OffersCard(QFrame):
     def show_taken(self, taken: BoardOrders) -> None:
         """Show the boards that were ordered, if any were; the steps are those of the order that is chosen."""
         self.ordered = taken
-        said = "\n".join(f"{o.words}." for o in taken.standing)
+        numbered = len(taken.standing) > 1
+        said = "\n".join(f"{f'Order {o.number}: ' * numbered}{o.words}." for o in taken.standing)
         if len(taken.standing) > 1:
             said += f"\nIn all {say_count(taken.boards, 'board')}."
         self.taken.setText(said)
@@ -92,7 +94,7 @@ class OffersCard(QFrame):
         self.which.blockSignals(True)
         self.which.clear()
         for o in taken.standing:
-            self.which.addItem(f"Order {o.number}: {say_count(o.boards, 'board')}", o.number)
+            self.which.addItem(f"Order {o.number}", o.number)
         self.which.setCurrentIndex(max(self.which.findData(before), 0) if taken.standing else -1)
         self.which.blockSignals(False)
         self.which.setVisible(len(taken.standing) > 1)
@@ -142,7 +144,8 @@ class OffersCard(QFrame):
     def _keep(self, work: Callable[[], BoardOrders]) -> None:
         def done(found: BoardOrders) -> None:
             self.show_taken(found)
-            self.session.message.emit(found.words or "No boards are ordered")
+            last = max(found.orders, key=lambda o: o.history[-1][0] if o.history else o.ordered, default=None)
+            self.session.message.emit(last.words if last is not None else "No boards are ordered")
             self.session.records_changed.emit()
 
         self.steps.start("Recording the order", lambda _r: work(), done)
