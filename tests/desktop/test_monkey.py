@@ -11,7 +11,7 @@ from zesty_trace.desktop.window.shell import MainWindow
 from ..speed import slowness
 from .monkey import Monkey
 
-REACHED_S = 1.0  # of the aim of 0.25 s: docs/performance.md says what is above that
+REACHED_S = 2.0  # of the aim of 0.25 s: docs/performance.md says what is above that
 ACTIONS = int(os.environ.get("ZT_MONKEY_ACTIONS", "250"))
 
 

@@ -478,6 +478,24 @@ def drawing_seeds() -> list[bytes]:
     return [out.getvalue().encode(), dxf_of(demo_design()).encode()]
 
 
+def pattern_seeds() -> list[bytes]:
+    """Two pads with their numbers, one with a hole, a body and a bare hole, as DXF."""
+    import ezdxf
+
+    made = ezdxf.new("R2010")
+    space = made.modelspace()
+    for k, x in ((1, -1.0), (2, 1.0)):
+        square = [(x - 0.4, -0.4), (x + 0.4, -0.4), (x + 0.4, 0.4), (x - 0.4, 0.4)]
+        space.add_lwpolyline(square, close=True)
+        space.add_text(str(k)).set_placement((x, 0))
+    space.add_circle((-1, 0), 0.2)
+    space.add_circle((4, 0), 0.5, dxfattribs={"layer": "HOLES"})
+    space.add_lwpolyline([(-2, -1), (2, -1), (2, 1), (-2, 1)], close=True, dxfattribs={"layer": "BODY"})
+    out = io.StringIO()
+    made.write(out)
+    return [out.getvalue().encode()]
+
+
 SVG = (
     b'<svg xmlns="http://www.w3.org/2000/svg" width="80mm" height="50mm" viewBox="0 0 80 50">'
     b'<rect x="0" y="0" width="80" height="50" rx="3"/><circle cx="10" cy="10" r="2"/>'
@@ -501,7 +519,7 @@ TARGETS = {
     "outline": Target(drawing_seeds, drawing(rings_from_dxf), 60),
     "svg": Target(lambda: [SVG], drawing(rings_from_svg), 150),
     "object": Target(drawing_seeds, drawing(lambda text: read_object(text, demo_design())), 60),
-    "pattern": Target(drawing_seeds, drawing(lambda text: spec_from_dxf("MINE", text, 1.0)), 60),
+    "pattern": Target(pattern_seeds, drawing(lambda text: spec_from_dxf("MINE", text, 1.0)), 60),
     "design": Target(lambda: [to_json(demo_design()), to_json(Design())], design, 120),
     "journal": Target(journal_seeds, journal, 60),
     "odd gerber": Target(odd_gerbers, gerber, 200),

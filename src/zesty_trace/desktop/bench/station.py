@@ -35,7 +35,8 @@ if TYPE_CHECKING:
     from zesty_trace.core.bench.coverage import Coverage
 
 ORDER_CAUTION = (
-    "Before power: look once more at the polarity of electrolytics; a reversed one bursts. Wear eye protection."
+    "Before power: look once more at the polarity of electrolytics; a reversed one bursts. Wear eye protection. "
+    "A program can fail to switch off: keep a switch within reach that cuts the supply."
 )
 
 

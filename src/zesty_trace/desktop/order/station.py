@@ -12,8 +12,9 @@ from zesty_trace.core.design import edits
 from zesty_trace.core.fabrication.package import design_mark, keep_package, mark_of
 from zesty_trace.core.ordering.ordered import BoardOrders
 from zesty_trace.core.ordering.panels import OnPanel
-from zesty_trace.core.ordering.quote import order_of
+from zesty_trace.core.ordering.quote import Offer, order_of
 from zesty_trace.core.ordering.reasons import Question
+from zesty_trace.core.progress import Report
 from zesty_trace.desktop.kit.actions import Action
 from zesty_trace.desktop.kit.widgets import button, row
 from zesty_trace.desktop.order.calendar import CalendarCard
@@ -22,7 +23,7 @@ from zesty_trace.desktop.order.offers import BOARDS, OffersCard
 from zesty_trace.desktop.order.parts import PartsCard
 from zesty_trace.desktop.order.steps import Steps
 from zesty_trace.desktop.project.station import Station
-from zesty_trace.journey.ordering import ask_houses, panel_that_pays, stencil_of
+from zesty_trace.journey.ordering import Asked, ask_houses, panel_that_pays, stencil_of
 
 PRICED = (1, 2, 4)  # layers
 
@@ -38,6 +39,7 @@ class OrderStation(Station):
         outer.setContentsMargins(0, 0, 0, 0)
         outer.setSpacing(12)
         self._read_of: object = None
+        self._asking = 0
         self._panel_of: tuple[Question, OnPanel | None] | None = None
         self.files = FilesPanel(self.session, self.write, self._read, self._pull_offers)
         self.write_button = self.files.write_button
@@ -116,16 +118,35 @@ class OrderStation(Station):
         if looked is not None and size:
             layers = len(looked.look.board.layers)
             if layers not in PRICED:
+                self._asking += 1
                 self.card.say(f"The price sheets have no boards of {layers} layers.")
                 return
             order = replace(order, width_mm=size[0], height_mm=size[1], layers=layers)
-        asked = ask_houses(self.session.wired, self.session.today, self.session.path, order)
-        more = "" if looked is not None else self._panel_words(asked.question)
-        more += "".join(f" Left out: {error}." for error in asked.unreadable)
-        self.card.begin_by = asked.begin_by if looked is None else None
-        every = self.card.every_button.isChecked()
-        self.card.show_offers(asked.question, asked.question.every_offer() if every else asked.offers, more)
-        self.card.show_taken(asked.ordered if looked is None else BoardOrders())
+        wired, today, folder = self.session.wired, self.session.today, self.session.path
+        own, every = looked is None, self.card.every_button.isChecked()
+        self._asking += 1
+        number = self._asking
+
+        def work(_report: Report) -> tuple[Asked, list[Offer], str]:
+            asked = ask_houses(wired, today, folder, order)
+            more = self._panel_words(asked.question) if own else ""
+            more += "".join(f" Left out: {error}." for error in asked.unreadable)
+            return asked, asked.question.every_offer() if every else asked.offers, more
+
+        def done(found: tuple[Asked, list[Offer], str]) -> None:
+            if number == self._asking:  # else something newer is asked
+                self._show_offers(*found, own)
+
+        def failed(error: object) -> None:
+            if number == self._asking and error is not None:
+                self.card.say(str(error))
+
+        self.session.jobs.start("Asking the houses", work, done, failed, visible=False)
+
+    def _show_offers(self, asked: Asked, offers: list[Offer], more: str, own: bool) -> None:
+        self.card.begin_by = asked.begin_by if own else None
+        self.card.show_offers(asked.question, offers, more)
+        self.card.show_taken(asked.ordered if own else BoardOrders())
 
     def _panel_words(self, asked: Question) -> str:
         """Return what a panel would save; "" if none saves anything. The last answer is kept."""
