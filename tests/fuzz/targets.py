@@ -464,7 +464,7 @@ def drawing_seeds() -> list[bytes]:
     """An outline with arcs, a spline, an ellipse and bulges, as DXF; the demo's own."""
     import ezdxf
 
-    made = ezdxf.new("R2010")
+    made = ezdxf.new("R2010", units=4)  # mm
     space = made.modelspace()
     space.add_lwpolyline([(0, 0, 0, 0, 0.4), (50, 0), (50, 30, 0, 0, -0.2), (0, 30)], close=True, format="xyseb")
     space.add_circle((10, 10), 2)
@@ -482,7 +482,7 @@ def pattern_seeds() -> list[bytes]:
     """Two pads with their numbers, one with a hole, a body and a bare hole, as DXF."""
     import ezdxf
 
-    made = ezdxf.new("R2010")
+    made = ezdxf.new("R2010", units=4)  # mm
     space = made.modelspace()
     for k, x in ((1, -1.0), (2, 1.0)):
         square = [(x - 0.4, -0.4), (x + 0.4, -0.4), (x + 0.4, 0.4), (x - 0.4, 0.4)]
