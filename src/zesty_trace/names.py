@@ -68,6 +68,29 @@ def shorten(text: str, most: int = 60) -> str:
     return plain if len(text) <= most else plain[:most] + "…"
 
 
+KEPT = "\n\t"
+# Controls, formats (those of direction among them), halves, private and unassigned ones, separators of lines.
+UNSEEN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
+
+
+def printable(text: str) -> str:
+    r"""Return a text in which whatever cannot be seen stands as its number, as JSON writes it.
+
+    >>> printable("a\x1b[2Jb\u202e")
+    'a\\u001b[2Jb\\u202e'
+    """
+    if text.isprintable():
+        return text
+    return "".join(c if c in KEPT or unicodedata.category(c) not in UNSEEN else _number_of(c) for c in text)
+
+
+def _number_of(char: str) -> str:
+    if ord(char) < 0x10000:
+        return f"\\u{ord(char):04x}"
+    high, low = divmod(ord(char) - 0x10000, 0x400)
+    return f"\\u{0xD800 + high:04x}\\u{0xDC00 + low:04x}"
+
+
 def csv_cell(text: object) -> str:
     """Return a cell that no spreadsheet takes for a formula.
 

@@ -28,6 +28,7 @@ from zesty_trace.errors import Cancelled, InputError, ZestyError
 
 Report = Callable[[float, str], bool]
 MB = 1_000_000
+GRACE_S = 5
 # What a process imports before it is forked for a reading, so that a reading does not wait for it.
 PRELOADED = ("zesty_trace.journey.foreign",)
 # Values of these libraries may be in an answer, made by these functions and no others.
@@ -60,13 +61,14 @@ class TooMuch(InputError):
 
 
 def apart(
-    work: Callable[..., Any], *args: Any, report: Report | None = None, limits: Limits = LIMITS, **named: Any
+    work: Callable[..., Any], *args: Any, report: Report | None = None, limits: Limits | None = None, **named: Any
 ) -> Any:
     """Return `work(*args, report, **named)`, done in a process of its own. `work` is a function of a module.
 
     TooMuch where it goes over a limit; Cancelled when `report` returns False; what `work` raises of this application's
     errors is raised here. What it prints is not seen.
     """
+    limits = limits or LIMITS
     ours, theirs = multiprocessing.Pipe(duplex=False)
     process = _way().Process(  # type: ignore[attr-defined]
         target=_inside, args=(theirs, limits, work, args, named, report is not None), daemon=True
@@ -91,15 +93,6 @@ def _way() -> Any:
     context = multiprocessing.get_context("forkserver")
     context.set_forkserver_preload(list(PRELOADED))
     return context
-
-
-def warm() -> None:
-    """Start the process that forks for readings, so that the first one need not wait for it."""
-    if threading.active_count() > 1 or "PySide6.QtCore" in sys.modules:
-        from multiprocessing import forkserver
-
-        _way()
-        forkserver.ensure_running()
 
 
 def _where(args: tuple[Any, ...]) -> str:
@@ -172,7 +165,10 @@ class _Values(pickle.Unpickler):
 def _ended(process: Any, limits: Limits, where: str) -> ZestyError:
     process.join(5)
     code = process.exitcode
-    if code in (-signal.SIGXCPU, -signal.SIGKILL):
+    if code == -signal.SIGKILL:
+        hint = "Close what needs memory and try again; if it stays, do not use this file"
+        return TooMuch("Reading it was ended by the system, as when memory runs out", where, hint)
+    if code == -signal.SIGXCPU:
         return _too_much(f"over {limits.processor_s} s of processor time", where)
     return TooMuch(f"Reading it ended without an answer ({code})", where, "Do not use this file; please report it")
 
@@ -238,4 +234,5 @@ def _limit(limits: Limits) -> None:
         with suppress(ValueError, OSError):
             hard = resource.getrlimit(which)[1]
             top = most if hard == resource.RLIM_INFINITY else min(most, hard)
-            resource.setrlimit(which, (top, top))
+            beyond = top + GRACE_S if which == resource.RLIMIT_CPU and hard == resource.RLIM_INFINITY else top
+            resource.setrlimit(which, (top, beyond))  # at the first the signal tells which limit it was

@@ -107,6 +107,31 @@ def test_a_change_is_found_though_the_times_of_the_file_are_put_back(project: Pa
     assert standings(project) == {"open"}
 
 
+@pytest.mark.parametrize("writes", [False, True])
+def test_a_change_made_while_records_are_open_is_found_at_the_next_opening(project: Path, writes: bool) -> None:
+    """The file must not be remembered as checked as it is when it is let go of."""
+    standings(project)
+    with closing(Records(project)) as records:
+        records.boards()
+        attack(project, "UPDATE log SET verdict = 'pass' WHERE id = 5")
+        if writes:
+            records.add("A-001", "note", "written after it")
+    assert standings(project) == {"open"}
+    assert standings(project) == {"open"}
+
+
+def test_a_project_that_was_moved_away_is_remembered_though_another_stands_there(project: Path) -> None:
+    moved = project.with_name("board.old-1")
+    project.rename(moved)
+    ProjectFolder.create(project, Design()).close()
+    with closing(Records(project)) as records:
+        records.add_boards("A", "", [1])
+    attack(moved, "DELETE FROM log WHERE id > 4")
+    written_anew(moved)
+    with pytest.raises(RecordsDamaged, match="fewer than the 6"):
+        Records(moved)
+
+
 def test_what_another_program_adds_while_records_are_open_is_checked(project: Path) -> None:
     with closing(Records(project)) as records:
         assert {b.standing().verdict for b in records.boards()} == {"fail", "pass"}

@@ -102,7 +102,7 @@ def test_step_and_repeat_within_an_outline_is_stopped(tmp_path: Path, monkeypatc
     text = HEAD.format("Profile,NP") + "%ADD10C,0.1*%\nD10*\n" + SQUARE.format(100_000_000)
     text += "%SRX99Y99I1.0J1.0*%\n" + SQUARE.format(900_000) + "%SR*%\nM02*\n"
     path = zipped(tmp_path / "sr.zip", outline_gbr=text)
-    monkeypatch.setattr("zesty_trace.journey.foreign.LIMITS", Limits(processor_s=2))
+    monkeypatch.setattr("zesty_trace.sandbox.LIMITS", Limits(processor_s=2))
     start = time.monotonic()
     with pytest.raises(TooMuch, match=r"sr\.zip.*processor time"):
         foreign.look_at(path, False, ())
@@ -127,16 +127,16 @@ def test_long_cells_take_no_longer_than_their_length(letters: str) -> None:
             except InputError:
                 continue
         format_of("t.csv", text)
-    references(letters[:20_000], "x") if "-" not in letters else None
+    references(letters, "x")
     assert time.process_time() - start < 2
 
 
 def test_a_table_with_x_and_no_y_is_refused_in_words() -> None:
     """It ended in a KeyError."""
-    for text in ("ref,value,x\nR1,1k,2\n", "ref,value,x\nR1,1k\n"):
-        assert read_bom(text, "b.csv")[0].ref == "R1" if text.endswith("2\n") else True
-    with pytest.raises(InputError):
-        read_bom("ref,value,x\nR1\n", "b.csv")
+    assert [b.ref for b in read_bom("ref,value,x\nR1,1k,2\n", "b.csv")] == ["R1"]
+    for short in ("ref,value,x\nR1,1k\n", "ref,value,x\nR1\n"):
+        with pytest.raises(InputError, match="shorter than the head"):
+            read_bom(short, "b.csv")
 
 
 @pytest.mark.parametrize("command", ["read", "intake", "trace", "adopt", "panel"])

@@ -3,33 +3,12 @@
 from __future__ import annotations
 
 import sys
-import unicodedata
 from collections.abc import Iterator
 from contextlib import contextmanager
 from io import TextIOBase
 from typing import TextIO
 
-KEPT = "\n\t"
-# Controls, formats (those of direction among them), halves, private and unassigned ones, separators of lines.
-_SHOWN = ("Cc", "Cf", "Cs", "Co", "Cn", "Zl", "Zp")
-
-
-def printable(text: str) -> str:
-    r"""Return a text in which whatever cannot be seen stands as its number, as JSON writes it.
-
-    >>> printable("a\x1b[2Jb\u202e")
-    'a\\u001b[2Jb\\u202e'
-    """
-    if text.isprintable():
-        return text
-    return "".join(c if c in KEPT or unicodedata.category(c) not in _SHOWN else _number(c) for c in text)
-
-
-def _number(char: str) -> str:
-    if ord(char) < 0x10000:
-        return f"\\u{ord(char):04x}"
-    high, low = divmod(ord(char) - 0x10000, 0x400)
-    return f"\\u{0xD800 + high:04x}\\u{0xDC00 + low:04x}"
+from zesty_trace.names import printable
 
 
 class Shown(TextIOBase):

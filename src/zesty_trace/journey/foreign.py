@@ -29,7 +29,7 @@ from zesty_trace.core.quantities import say_count
 from zesty_trace.core.tables.repair import Preview, preview_import
 from zesty_trace.files import read_given, read_inside, text_of
 from zesty_trace.journey.importing import import_files, read_tables
-from zesty_trace.sandbox import LIMITS, apart
+from zesty_trace.sandbox import apart
 
 
 @dataclass(frozen=True)
@@ -44,7 +44,7 @@ class Seen:
 
 def look_at(path: Path, own: bool, contacts: Sequence[Contact], report: Report = quiet) -> Seen:
     """Return a zip that was looked through, an `own` one read within its project only. InputError, Cancelled."""
-    return apart(_look_at, path, own, tuple(contacts), report=report, limits=LIMITS)  # type: ignore[no-any-return]
+    return apart(_look_at, path, own, tuple(contacts), report=report)  # type: ignore[no-any-return]
 
 
 def compared(board: BoardSet, path: Path, report: Report = quiet) -> tuple[Difference, BoardSet]:

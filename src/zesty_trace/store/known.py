@@ -19,7 +19,7 @@ from zesty_trace.errors import InputError
 from zesty_trace.files import read_given, read_inside, write_given, write_inside
 
 IDENTITY = "records.id"
-MOST_STEPS, MOST_KNOWN = 50, 5000
+MOST_STEPS = 50
 Stamp = tuple[int, int, int, int]  # inode, size, changed and status-changed time of a file
 
 
@@ -34,7 +34,7 @@ class Taken(msgspec.Struct, frozen=True):
 
 
 class Known(msgspec.Struct, frozen=True, kw_only=True):
-    """The newest event that was seen (0 before the first), by whom it was signed last, and the file as it was then.
+    """The newest event that was seen (0 before the first), and the file as it was then.
 
     `stamp` stands for a file whose whole chain was verified: while it is the same, nothing was written into it.
     """
@@ -44,7 +44,6 @@ class Known(msgspec.Struct, frozen=True, kw_only=True):
     count: int = 0
     checksum: str = ""
     at: str = ""
-    sealed: int = 0
     stamp: Stamp | None = None
     taken: tuple[Taken, ...] = ()
 
@@ -82,14 +81,15 @@ def look_up(project: Path) -> Known | None:
     A project that was moved is known by its identity. One that stands where another stood, under an identity of its
     own, is another project; where the identity was taken away, it counts as the one that stood there.
     """
-    identity, here = identity_of(project), _read(_place(project))
-    if here is not None and identity in ("", here.identity):
-        return here
-    if not identity:
-        return None
-    for path in _all():
-        found = _read(path)
-        if found is not None and found.identity == identity and identity_of(Path(found.path)) != identity:
+    identity, place = identity_of(project), _place(project)
+    names = _names()
+    stood = [k for k in map(_read, (n for n in names if n.startswith(place))) if k is not None]
+    here = [k for k in stood if identity in ("", k.identity)]
+    if here or not identity:
+        return max(here, key=lambda k: k.at, default=None)
+    for name in names:
+        found = _read(name) if name.endswith(f"-{identity}.json") else None
+        if found is not None and identity_of(Path(found.path)) != identity:
             return found  # it was moved; where it still stands at the old place, this one is a copy with its own fate
     return None
 
@@ -114,7 +114,7 @@ def give_identity(project: Path) -> None:
 
 def keep(known: Known) -> bool:
     """Write down what is known; whether it could be."""
-    path = _place(Path(known.path))
+    path = known_folder() / f"{_place(Path(known.path))}-{known.identity}.json"
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         write_given(path, msgspec.json.encode(known) + b"\n")
@@ -123,20 +123,19 @@ def keep(known: Known) -> bool:
     return True
 
 
-def _place(project: Path) -> Path:
-    digest = hashlib.sha256(os.path.realpath(project).encode("utf-8", "surrogateescape")).hexdigest()
-    return known_folder() / f"{digest[:32]}.json"
+def _place(project: Path) -> str:
+    return hashlib.sha256(os.path.realpath(project).encode("utf-8", "surrogateescape")).hexdigest()[:32]
 
 
-def _all() -> list[Path]:
+def _names() -> list[str]:
     try:
-        return sorted(known_folder().glob("*.json"))[:MOST_KNOWN]
+        return sorted(os.listdir(known_folder()))
     except OSError:
         return []
 
 
-def _read(path: Path) -> Known | None:
+def _read(name: str) -> Known | None:
     try:
-        return msgspec.json.decode(read_given(path, "words"), type=Known)
+        return msgspec.json.decode(read_given(known_folder() / name, "words"), type=Known)
     except (InputError, OSError, ValueError, RecursionError, msgspec.MsgspecError):
         return None

@@ -88,6 +88,7 @@ class Records:
         self._copy: tempfile.TemporaryDirectory[str] | None = None
         self.checked = Checked()
         self._distrust = NOT_CHECKED
+        self._stamp: Stamp | None = None  # of the file as it was when its chain was checked
         self._refuse_odd_files()
         fresh = not exists_inside(folder, FILE)
         self._key = load_key()
@@ -116,6 +117,7 @@ class Records:
     def _open(self, fresh: bool, stamp: Stamp | None, today: date | None, check: bool) -> None:
         known = self._known
         same = not fresh and stamp is not None and known is not None and known.stamp == stamp
+        self._stamp = stamp if same or check else None
         with in_words("opened", str(self.path)):
             if not fresh and not same:
                 self._quick_check()
@@ -124,7 +126,7 @@ class Records:
         self._hold_against_head()
         self._hold_against_known()
         if known is not None and (same or fresh):
-            self._trust(Checked((), (), known.count, known.checksum or START, known.sealed))
+            self._trust(Checked((), (), known.count, known.checksum or START))
         elif check:
             self.check()
         if not fresh and not self.read_only:
@@ -159,8 +161,10 @@ class Records:
         """Check the chain from its first event on, which may take a second, and trust it or not. StoreError."""
         known = self._known
         seen = (known.count, known.checksum) if known is not None else (0, "")
+        before = stamp_of(self.path)
         with in_words("checked", str(self.path)):
             found = check_chain(self.path, self._key, seen)
+        self._stamp = before
         self._trust(found)
         return found
 
@@ -214,10 +218,7 @@ class Records:
         with suppress(OSError):
             write_inside(self.folder, HEAD, f"{count} {checksum}\n".encode())
         if self._known is not None:
-            sealed = max(self._known.sealed, self.checked.sealed)
-            fresh = msgspec.structs.replace(
-                self._known, count=count, checksum=checksum, at=time_now(), sealed=sealed, stamp=None
-            )
+            fresh = msgspec.structs.replace(self._known, count=count, checksum=checksum, at=time_now(), stamp=None)
             self._known = fresh
             keep(fresh)
 
@@ -312,9 +313,8 @@ class Records:
     def _follow(self, before: tuple[int, str], after: tuple[int, str]) -> None:
         """Count what was just written as checked, where it continues what was."""
         if (self.checked.count, self.checked.checksum) == before:
-            sealed = after[0] if self._key is not None else self.checked.sealed
             count, checksum = after
-            self.checked = dataclasses.replace(self.checked, count=count, checksum=checksum, sealed=sealed)
+            self.checked = dataclasses.replace(self.checked, count=count, checksum=checksum)
 
     def boards(self, revision: str | None = None) -> list[BoardRecord]:
         """Return the boards with their events, by serial number. StoreError if the records cannot be read.
@@ -374,22 +374,22 @@ class Records:
             return end_of(link)[0]
 
     def close(self) -> None:
-        """Let go of the file, and remember that it was checked as it is."""
+        """Let go of the file, and remember that it was checked as it is now.
+
+        What was written here is checked once more before: another program may have changed an older event meanwhile.
+        """
         self._let_go()
-        known, checked = self._known, self.checked
-        if self.read_only or known is None or self._distrust or not exists_inside(self.folder, FILE):
+        if self.read_only or self._known is None or self._distrust or not exists_inside(self.folder, FILE):
             return
         stamp = stamp_of(self.path)
-        if stamp is not None and (known.count, known.checksum or START) == (checked.count, checked.checksum):
-            if stamp != known.stamp:
-                keep(msgspec.structs.replace(known, stamp=stamp, sealed=max(known.sealed, checked.sealed)))
-        elif stamp is not None and not known.count:
-            count, checksum, sealed = checked.count, checked.checksum, checked.sealed
-            keep(
-                msgspec.structs.replace(
-                    known, count=count, checksum=checksum, at=time_now(), sealed=sealed, stamp=stamp
-                )
-            )
+        if stamp is not None and stamp != self._stamp:
+            with suppress(StoreError):
+                self.check()
+        if stamp is None or stamp != self._stamp or self._distrust:
+            return
+        fresh = {"count": self.checked.count, "checksum": self.checked.checksum, "stamp": stamp}
+        if any(getattr(self._known, field) != value for field, value in fresh.items()):
+            keep(msgspec.structs.replace(self._known, at=self._known.at or time_now(), **fresh))
 
 
 def _head_of(folder: Path) -> tuple[int, str] | None:

@@ -60,7 +60,7 @@ def bring_back(folder: Path, backup: str) -> Path | None:
     """
     kept: Path | None = None
     try:
-        data = read_inside(folder, f"{BACKUPS}/{backup}", "archive") if backup else b""
+        data = read_inside(folder, f"{BACKUPS}/{backup}", "records") if backup else b""
         stamp = datetime.now(UTC).strftime("%Y%m%d-%H%M%S")
         for name in (FILE, *(FILE + end for end in SIDE_FILES), HEAD):
             if exists_inside(folder, name):

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 import html
-import unicodedata
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QLabel, QMessageBox, QWidget
 
 from zesty_trace.desktop.kit import theme
-
-UNSEEN = ("Cc", "Cf", "Cs", "Zl", "Zp")
+from zesty_trace.names import printable
 
 
 class Words(QLabel):
@@ -24,19 +22,12 @@ class Words(QLabel):
 
 def rich(text: str) -> str:
     """Return a text for a place that takes mark-up, as it is: the one door through which words that are not ours go."""
-    return html.escape(shown(text)).replace("\n", "<br>")
+    return html.escape(printable(text)).replace("\n", "<br>")
 
 
 def tip(text: str) -> str:
     """Return a text for a tool tip, which Qt takes for mark-up as soon as it looks like it."""
-    return f"<qt>{rich(text)}</qt>" if "<" in text or "&" in text else shown(text)
-
-
-def shown(text: str) -> str:
-    """Return a text whose control characters can be seen and do nothing."""
-    if text.isprintable():
-        return text
-    return "".join(c if c in "\n\t" or unicodedata.category(c) not in UNSEEN else f"\\u{ord(c):04x}" for c in text)
+    return f"<qt>{rich(text)}</qt>" if "<" in text or "&" in text else printable(text)
 
 
 def ask(title: str, text: str, parent: QWidget | None = None) -> bool:
